@@ -1,0 +1,102 @@
+/** Checked access to the fields of a decoded record. Every failure names the field and what it was. */
+import { FormatError } from './errors.ts'
+import { LIMITS } from './limits.ts'
+
+export type Fields = Record<string, unknown>
+
+function shown(value: unknown): string {
+  if (value === undefined) return 'nothing'
+  if (typeof value === 'string') return JSON.stringify(value.slice(0, 60))
+  if (typeof value === 'number' || typeof value === 'boolean' || value === null) return String(value)
+  return Array.isArray(value) ? 'an array' : ArrayBuffer.isView(value) ? 'a typed array' : `a value of type ${typeof value}`
+}
+
+export function bad(field: string, expected: string, got: unknown): FormatError {
+  return new FormatError('bad-field', `"${field}" to be ${expected}, got ${shown(got)}`)
+}
+
+export function asFields(value: unknown, field: string): Fields {
+  if (value === null || typeof value !== 'object' || Array.isArray(value) || ArrayBuffer.isView(value)) {
+    throw bad(field, 'a map', value)
+  }
+  return value as Fields
+}
+
+/** A whole number from `least` to `most`. */
+export function whole(fields: Fields, field: string, least: number, most: number, absent?: number): number {
+  const value = fields[field] ?? absent
+  if (typeof value !== 'number' || !Number.isInteger(value) || value < least || value > most) {
+    throw bad(field, `a whole number from ${least} to ${most}`, value)
+  }
+  return value
+}
+
+/** A finite number, greater than `above` if given. */
+export function finite(fields: Fields, field: string, above = -Infinity): number {
+  const value = fields[field]
+  if (typeof value !== 'number' || !Number.isFinite(value) || value <= above) {
+    throw bad(field, above === -Infinity ? 'a finite number' : `a finite number above ${above}`, value)
+  }
+  return value
+}
+
+export function text(fields: Fields, field: string, absent?: string): string {
+  const value = fields[field] ?? absent
+  if (typeof value !== 'string' || (absent === undefined && value === '') || value.length > LIMITS.nameLength) {
+    throw bad(field, `a text of ${absent === undefined ? 1 : 0} to ${LIMITS.nameLength} characters`, value)
+  }
+  return value
+}
+
+/** An array of maps, empty when the field is absent. */
+export function list(fields: Fields, field: string, most: number): Fields[] {
+  const value = fields[field] ?? []
+  if (!Array.isArray(value)) throw bad(field, 'an array', value)
+  if (value.length > most) throw new FormatError('too-large', `"${field}" has ${value.length} entries, at most ${most}`)
+  return value.map((entry, i) => asFields(entry, `${field}[${i}]`))
+}
+
+type Numbers = ArrayLike<number>
+
+/** A column: an RFC 8746 typed array or a plain array of numbers, of `length` elements if given. */
+export function numbers(fields: Fields, field: string, length?: number): Numbers {
+  const value = fields[field]
+  if (!Array.isArray(value) && !(ArrayBuffer.isView(value) && 'length' in value)) {
+    throw bad(field, 'a typed array or an array of numbers', value)
+  }
+  const column = value as unknown as Numbers
+  if (length !== undefined && column.length !== length) {
+    throw new FormatError('bad-field', `"${field}" to have ${length} elements, got ${column.length}`)
+  }
+  return column
+}
+
+/** A column of finite numbers; `least` is the smallest allowed. */
+export function finiteColumn(fields: Fields, field: string, length?: number, least = -Infinity): Float64Array {
+  const source = numbers(fields, field, length)
+  const column = new Float64Array(source.length)
+  for (let i = 0; i < column.length; i++) {
+    const value = source[i]!
+    // Written so that NaN fails too.
+    if (!(value >= least && value < Infinity) || typeof value !== 'number') {
+      const expected = least === -Infinity ? 'a finite number' : `a finite number of at least ${least}`
+      throw bad(`${field}[${i}]`, expected, value)
+    }
+    column[i] = value
+  }
+  return column
+}
+
+/** A column of whole numbers from 0 to `most`. */
+export function wholeColumn(fields: Fields, field: string, most: number, length?: number): Uint32Array {
+  const source = numbers(fields, field, length)
+  const column = new Uint32Array(source.length)
+  for (let i = 0; i < column.length; i++) {
+    const value = source[i]!
+    if (!(value >= 0 && value <= most && Number.isInteger(value))) {
+      throw bad(`${field}[${i}]`, `a whole number from 0 to ${most}`, value)
+    }
+    column[i] = value
+  }
+  return column
+}

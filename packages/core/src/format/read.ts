@@ -1,0 +1,97 @@
+/** Reads a take from bytes that arrive in pieces of any size. */
+import { decodeCbor } from './cbor.ts'
+import { FormatError, locate, type FormatErrorPlace } from './errors.ts'
+import type { AnyRecord } from './records.ts'
+import { CUT, scanItem } from './scan.ts'
+import { validateRecord } from './validate.ts'
+
+/**
+ * Decodes and checks one record that stands alone, such as a WebSocket message.
+ * @throws FormatError with its place
+ */
+export function decodeRecord(bytes: Uint8Array, place: FormatErrorPlace): AnyRecord {
+  return locate(place, () => {
+    const end = scanItem(bytes, 0)
+    if (end !== bytes.length) {
+      throw new FormatError('not-cbor', `got ${end === CUT ? 'less' : 'more'} than one item in ${bytes.length} bytes`)
+    }
+    return decodeRecordValue(bytes, place)
+  })
+}
+
+function decodeRecordValue(bytes: Uint8Array, place: FormatErrorPlace): AnyRecord {
+  const value = decodeCbor(bytes)
+  const kind = (value as { record?: unknown } | null)?.record
+  if ((place.record === 0) !== (kind === 'take')) {
+    throw new FormatError('not-a-take', place.record === 0 ? 'the first record is another' : 'got that record again')
+  }
+  return validateRecord(value)
+}
+
+/**
+ * Splits a CBOR sequence (RFC 8742) into records. Push pieces as they come; each call returns the records
+ * that became whole. After a FormatError the reader takes nothing more; what it returned before is good.
+ */
+export class RecordReader {
+  #pending: Uint8Array = new Uint8Array(0)
+  #place: FormatErrorPlace = { record: 0, offset: 0 }
+  #sequence = 0
+  #ended = false
+
+  /** Where the next record will start. */
+  get place(): FormatErrorPlace {
+    return this.#place
+  }
+
+  /** Bytes of a record that has begun but is not whole: more than 0 at the end means the take is cut. */
+  get pendingBytes(): number {
+    return this.#pending.length
+  }
+
+  /** Whether the closing record has been read. */
+  get ended(): boolean {
+    return this.#ended
+  }
+
+  /** @throws FormatError with its place; records before it have been handed to `onRecord` */
+  push(piece: Uint8Array, onRecord: (record: AnyRecord, place: FormatErrorPlace) => void): void {
+    const bytes = this.#pending.length === 0 ? piece : concat(this.#pending, piece)
+    let at = 0
+    while (at < bytes.length) {
+      const place = this.#place
+      if (place.record === 0) locate(place, () => checkFirstByte(bytes[at]!))
+      const end = locate(place, () => scanItem(bytes, at))
+      if (end === CUT) break
+      const record = locate(place, () => this.#inOrder(decodeRecordValue(bytes.subarray(at, end), place)))
+      this.#place = { record: place.record + 1, offset: place.offset + end - at }
+      at = end
+      onRecord(record, place)
+    }
+    this.#pending = bytes.slice(at)
+  }
+
+  #inOrder(record: AnyRecord): AnyRecord {
+    if (this.#ended) throw new FormatError('after-end', `got a record "${record.record}"`)
+    if (record.record === 'take') return record
+    if (record.sequence !== this.#sequence + 1) {
+      throw new FormatError('out-of-sequence', `"sequence" is ${record.sequence}, expected ${this.#sequence + 1}`)
+    }
+    this.#sequence = record.sequence
+    this.#ended = record.record === 'end'
+    return record
+  }
+}
+
+/** A foreign file often looks like the beginning of some long CBOR item: a take begins with a map. */
+function checkFirstByte(byte: number): void {
+  const isMap = byte >> 5 === 5
+  const isTag = byte === 0xd9
+  if (!isMap && !isTag) throw new FormatError('not-a-take', `the first byte is 0x${byte.toString(16).padStart(2, '0')}`)
+}
+
+function concat(a: Uint8Array, b: Uint8Array): Uint8Array {
+  const joined = new Uint8Array(a.length + b.length)
+  joined.set(a)
+  joined.set(b, a.length)
+  return joined
+}

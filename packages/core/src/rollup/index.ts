@@ -1,0 +1,4 @@
+export * from './courses.ts'
+export * from './cover.ts'
+export * from './ledger.ts'
+export * from './rollup.ts'

@@ -1,0 +1,238 @@
+/**
+ * Sums over a set of frames that add up: rollups of neighbouring stretches merge into the rollup of both.
+ * Per path, per marker and per group of each lane.
+ */
+import { LIMITS } from '../format/index.ts'
+import { bucketOf, BUCKETS } from '../stats/index.ts'
+import type { PathTable } from '../take/index.ts'
+import type { Courses } from './courses.ts'
+
+/** One element a row in each column up to `bucketEnd`; rows in ascending order of key. */
+export interface RollupTable {
+  key: Float64Array
+  calls: Float64Array
+  selfNs: Float64Array
+  totalNs: Float64Array
+  /** Frames in which the row ran at all. */
+  frames: Uint32Array
+  /** Largest self time in one frame, and that frame's number in the take. */
+  worstSelfNs: Float64Array
+  worstFrame: Uint32Array
+  /** For each row, the index after its last bucket. */
+  bucketEnd: Uint32Array
+  /** Sketch of the self time per frame it ran in (stats/sketch.ts), ascending within a row. */
+  bucket: Uint16Array
+  bucketCount: Uint32Array
+}
+
+export interface Rollup {
+  /** Frames rolled up, with or without spans. */
+  frames: number
+  /** Key: the path's number. */
+  paths: RollupTable
+  /** Key: laneKey(lane, marker). */
+  markers: RollupTable
+  /** Key: laneKey(lane, group number). */
+  groups: RollupTable
+}
+
+/** Markers and groups are kept apart by lane: time on a worker is not time of the frame. */
+export const laneKey = (lane: number, id: number) => lane * LIMITS.markers + id
+export const laneOfKey = (key: number) => Math.floor(key / LIMITS.markers)
+export const idOfKey = (key: number) => key % LIMITS.markers
+
+/**
+ * Rolls up frames `from` to before `to` of a chunk.
+ * @param firstFrame number in the take of the chunk's frame 0
+ */
+export function rollupOf(
+  courses: Courses,
+  paths: PathTable,
+  firstFrame: number,
+  from = 0,
+  to = courses.frames,
+): Rollup {
+  return {
+    frames: to - from,
+    paths: tableOf(courses, firstFrame, from, to, (path) => path, () => true),
+    markers: tableOf(
+      courses,
+      firstFrame,
+      from,
+      to,
+      (path) => laneKey(paths.get(path).lane, paths.get(path).marker),
+      (path) => paths.get(path).outermostOfMarker,
+    ),
+    groups: tableOf(
+      courses,
+      firstFrame,
+      from,
+      to,
+      (path) => laneKey(paths.get(path).lane, paths.get(path).group),
+      (path) => paths.get(path).outermostOfGroup,
+    ),
+  }
+}
+
+/** Adds up the paths that share a key, frame by frame, then over the frames. */
+function tableOf(
+  courses: Courses,
+  firstFrame: number,
+  from: number,
+  to: number,
+  keyOf: (path: number) => number,
+  countsTowardsTotal: (path: number) => boolean,
+): RollupTable {
+  const members = new Map<number, number[]>()
+  courses.path.forEach((path, i) => {
+    const key = keyOf(path)
+    const indices = members.get(key)
+    if (indices === undefined) members.set(key, [i])
+    else indices.push(i)
+  })
+  const rows = new TableBuilder()
+  const selfNs = new Float64Array(to - from)
+  const ran = new Uint8Array(to - from)
+  for (const key of [...members.keys()].sort((a, b) => a - b)) {
+    selfNs.fill(0)
+    ran.fill(0)
+    let calls = 0
+    let totalNs = 0
+    for (const index of members.get(key)!) {
+      const addTotal = countsTowardsTotal(courses.path[index]!)
+      const end = courses.cellEnd[index]!
+      for (let cell = index === 0 ? 0 : courses.cellEnd[index - 1]!; cell < end; cell++) {
+        const frame = courses.frame[cell]!
+        if (frame < from || frame >= to) continue
+        ran[frame - from] = 1
+        selfNs[frame - from]! += courses.selfNs[cell]!
+        calls += courses.calls[cell]!
+        if (addTotal) totalNs += courses.totalNs[cell]!
+      }
+    }
+    if (calls > 0) rows.addFrames(key, calls, totalNs, ran, selfNs, firstFrame + from)
+  }
+  return rows.table()
+}
+
+/** The rollup of all the given stretches together. They must not overlap. */
+export function mergeRollups(parts: readonly Rollup[]): Rollup {
+  return {
+    frames: parts.reduce((sum, part) => sum + part.frames, 0),
+    paths: mergeTables(parts.map((part) => part.paths)),
+    markers: mergeTables(parts.map((part) => part.markers)),
+    groups: mergeTables(parts.map((part) => part.groups)),
+  }
+}
+
+function mergeTables(tables: readonly RollupTable[]): RollupTable {
+  const places = new Map<number, { table: RollupTable; row: number }[]>()
+  for (const table of tables) {
+    table.key.forEach((key, row) => {
+      const known = places.get(key)
+      if (known === undefined) places.set(key, [{ table, row }])
+      else known.push({ table, row })
+    })
+  }
+  const rows = new TableBuilder()
+  for (const key of [...places.keys()].sort((a, b) => a - b)) rows.addMerged(key, places.get(key)!)
+  return rows.table()
+}
+
+/** Collects rows; counts buckets in one dense scratch array that is cleaned after each row. */
+class TableBuilder {
+  readonly #rows: {
+    key: number
+    calls: number
+    selfNs: number
+    totalNs: number
+    frames: number
+    worstSelfNs: number
+    worstFrame: number
+  }[] = []
+  readonly #bucketEnd: number[] = []
+  readonly #bucket: number[] = []
+  readonly #bucketCount: number[] = []
+  readonly #scratch = new Uint32Array(BUCKETS)
+  #lowest = BUCKETS
+  #highest = -1
+
+  addFrames(
+    key: number,
+    calls: number,
+    totalNs: number,
+    ran: Uint8Array,
+    selfNsOfFrame: Float64Array,
+    firstFrame: number,
+  ): void {
+    let selfNs = 0
+    let frames = 0
+    let worst = -1
+    for (let i = 0; i < ran.length; i++) {
+      if (ran[i] === 0) continue
+      frames++
+      selfNs += selfNsOfFrame[i]!
+      if (worst < 0 || selfNsOfFrame[i]! > selfNsOfFrame[worst]!) worst = i
+      this.#count(bucketOf(selfNsOfFrame[i]!), 1)
+    }
+    const worstSelfNs = selfNsOfFrame[worst]!
+    this.#rows.push({ key, calls, selfNs, totalNs, frames, worstSelfNs, worstFrame: firstFrame + worst })
+    this.#takeBuckets()
+  }
+
+  addMerged(key: number, places: { table: RollupTable; row: number }[]): void {
+    const sum = { key, calls: 0, selfNs: 0, totalNs: 0, frames: 0, worstSelfNs: -1, worstFrame: 0 }
+    for (const { table, row } of places) {
+      sum.calls += table.calls[row]!
+      sum.selfNs += table.selfNs[row]!
+      sum.totalNs += table.totalNs[row]!
+      sum.frames += table.frames[row]!
+      if (table.worstSelfNs[row]! > sum.worstSelfNs) {
+        sum.worstSelfNs = table.worstSelfNs[row]!
+        sum.worstFrame = table.worstFrame[row]!
+      }
+      const end = table.bucketEnd[row]!
+      for (let i = row === 0 ? 0 : table.bucketEnd[row - 1]!; i < end; i++) {
+        this.#count(table.bucket[i]!, table.bucketCount[i]!)
+      }
+    }
+    this.#rows.push(sum)
+    this.#takeBuckets()
+  }
+
+  table(): RollupTable {
+    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs') =>
+      Float64Array.from(this.#rows, (row) => row[name])
+    return {
+      key: column('key'),
+      calls: column('calls'),
+      selfNs: column('selfNs'),
+      totalNs: column('totalNs'),
+      frames: Uint32Array.from(this.#rows, (row) => row.frames),
+      worstSelfNs: column('worstSelfNs'),
+      worstFrame: Uint32Array.from(this.#rows, (row) => row.worstFrame),
+      bucketEnd: Uint32Array.from(this.#bucketEnd),
+      bucket: Uint16Array.from(this.#bucket),
+      bucketCount: Uint32Array.from(this.#bucketCount),
+    }
+  }
+
+  #count(bucket: number, times: number): void {
+    this.#scratch[bucket]! += times
+    if (bucket < this.#lowest) this.#lowest = bucket
+    if (bucket > this.#highest) this.#highest = bucket
+  }
+
+  #takeBuckets(): void {
+    for (let bucket = this.#lowest; bucket <= this.#highest; bucket++) {
+      const times = this.#scratch[bucket]!
+      if (times === 0) continue
+      this.#bucket.push(bucket)
+      this.#bucketCount.push(times)
+      this.#scratch[bucket] = 0
+    }
+    this.#lowest = BUCKETS
+    this.#highest = -1
+    this.#bucketEnd.push(this.#bucket.length)
+  }
+}

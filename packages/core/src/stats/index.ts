@@ -1,0 +1,2 @@
+export * from './percentile.ts'
+export * from './sketch.ts'

@@ -1,0 +1,83 @@
+import { FormatError, type DeclareRecord, type GaugeDeclaration, type LaneDeclaration, type MarkerKind } from '../format/index.ts'
+
+/** The lane whose spans make up a frame's work and waiting. */
+export const MAIN_LANE = 0
+
+export interface Marker {
+  id: number
+  name: string
+  group: string
+  /** Number of the group within the take, in order of first appearance. */
+  groupId: number
+  kind: MarkerKind
+}
+
+/** The markers, lanes and gauges that a take has declared so far, by id. */
+export class Declarations {
+  readonly markers = new Map<number, Marker>()
+  readonly lanes = new Map<number, LaneDeclaration>()
+  readonly gauges = new Map<number, GaugeDeclaration>()
+  readonly #groupIds = new Map<string, number>()
+
+  /**
+   * Adds what a record declares; saying the same again is fine.
+   * @returns what was new
+   * @throws FormatError when an id is declared anew with another name
+   */
+  apply(record: Pick<DeclareRecord, 'markers' | 'lanes' | 'gauges'>): {
+    markers: Marker[]
+    lanes: LaneDeclaration[]
+    gauges: GaugeDeclaration[]
+  } {
+    const markers = record.markers.map((marker) => ({ ...marker, groupId: this.#groupId(marker.group) }))
+    return {
+      markers: addNew(this.markers, markers, 'marker'),
+      lanes: addNew(this.lanes, record.lanes, 'lane'),
+      gauges: addNew(this.gauges, record.gauges, 'gauge'),
+    }
+  }
+
+  #groupId(group: string): number {
+    const known = this.#groupIds.get(group)
+    if (known !== undefined) return known
+    this.#groupIds.set(group, this.#groupIds.size)
+    return this.#groupIds.size - 1
+  }
+
+  marker(id: number): Marker {
+    return this.markers.get(id) ?? undeclared('marker', id)
+  }
+
+  lane(id: number): LaneDeclaration {
+    return this.lanes.get(id) ?? undeclared('lane', id)
+  }
+
+  gauge(id: number): GaugeDeclaration {
+    return this.gauges.get(id) ?? undeclared('gauge', id)
+  }
+
+  get groups(): string[] {
+    return [...this.#groupIds.keys()]
+  }
+}
+
+function addNew<T extends { id: number; name: string }>(known: Map<number, T>, declared: T[], what: string): T[] {
+  const added: T[] = []
+  for (const item of declared) {
+    const before = known.get(item.id)
+    if (before === undefined) {
+      known.set(item.id, item)
+      added.push(item)
+    } else if (before.name !== item.name) {
+      throw new FormatError(
+        'bad-field',
+        `${what} ${item.id} to stay ${JSON.stringify(before.name)}, got ${JSON.stringify(item.name)}`,
+      )
+    }
+  }
+  return added
+}
+
+function undeclared(what: string, id: number): never {
+  throw new FormatError('bad-field', `${what} ${id} to be declared before it is used`)
+}

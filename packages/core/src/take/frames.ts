@@ -1,0 +1,153 @@
+/** What is known of every frame without looking at its spans. */
+
+import { percentileSorted } from '../stats/index.ts'
+
+export const NS_PER_MS = 1e6
+export const WAIT_REASONS = ['refresh', 'graphics', 'job', 'io'] as const
+export type WaitReason = (typeof WAIT_REASONS)[number]
+
+/** One element a frame in each column; all times ns, starts since the take's start. */
+export interface FrameColumns {
+  startNs: Float64Array
+  durationNs: Float64Array
+  /** Main-lane duration less main-lane waiting. */
+  workNs: Float64Array
+  /** Main-lane waiting by reason. */
+  waitNs: Record<WaitReason, Float64Array>
+  /** Main-lane garbage collection, part of the work. */
+  collectNs: Float64Array
+  /** Fixed steps run. */
+  steps: Uint32Array
+  /** Spans on all lanes. */
+  spans: Uint32Array
+}
+
+const column = (count: number) => new Float64Array(count)
+
+export function emptyFrames(count = 0): FrameColumns {
+  return {
+    startNs: column(count),
+    durationNs: column(count),
+    workNs: column(count),
+    waitNs: { refresh: column(count), graphics: column(count), job: column(count), io: column(count) },
+    collectNs: column(count),
+    steps: new Uint32Array(count),
+    spans: new Uint32Array(count),
+  }
+}
+
+/** The columns of several stretches, one after the other. */
+export function concatFrames(parts: FrameColumns[]): FrameColumns {
+  const total = parts.reduce((sum, part) => sum + part.startNs.length, 0)
+  const whole = emptyFrames(total)
+  let at = 0
+  for (const part of parts) {
+    whole.startNs.set(part.startNs, at)
+    whole.durationNs.set(part.durationNs, at)
+    whole.workNs.set(part.workNs, at)
+    for (const reason of WAIT_REASONS) whole.waitNs[reason].set(part.waitNs[reason], at)
+    whole.collectNs.set(part.collectNs, at)
+    whole.steps.set(part.steps, at)
+    whole.spans.set(part.spans, at)
+    at += part.startNs.length
+  }
+  return whole
+}
+
+/** A late frame missed its refresh: it took longer than the budget by more than this factor. */
+export const LATE_FACTOR = 1.05
+
+/**
+ * - `over`: its own work exceeds the budget, whether late or not
+ * - `held`: late although its work fits, because it waited
+ * - `good`: neither
+ */
+export type FrameClass = 'good' | 'over' | 'held'
+
+export const isOver = (workNs: number, budgetNs: number) => workNs > budgetNs
+export const isLate = (durationNs: number, budgetNs: number) => durationNs > budgetNs * LATE_FACTOR
+
+export function classOf(frames: FrameColumns, frame: number, budgetNs: number): FrameClass {
+  if (isOver(frames.workNs[frame]!, budgetNs)) return 'over'
+  return isLate(frames.durationNs[frame]!, budgetNs) ? 'held' : 'good'
+}
+
+/** The longest wait of a frame, or null if it did not wait. */
+export function longestWait(frames: FrameColumns, frame: number): WaitReason | null {
+  let longest: WaitReason | null = null
+  for (const reason of WAIT_REASONS) {
+    if (frames.waitNs[reason][frame]! > (longest === null ? 0 : frames.waitNs[longest][frame]!)) longest = reason
+  }
+  return longest
+}
+
+/** The headline of a take or a stretch of it. Times in ms; NaN where there are no frames. */
+export interface FrameFigures {
+  frames: number
+  budgetMs: number
+  work: { p50: number; p95: number; p99: number; p999: number; worst: number }
+  over: number
+  /** From 0 to 1; 0 where there are no frames. */
+  overShare: number
+  /** Sum of what the frames over budget exceed it by. */
+  overTimeMs: number
+  late: number
+  held: number
+  heldBy: Record<WaitReason, number>
+}
+
+/** @param from first frame, @param to frame after the last */
+export function frameFigures(frames: FrameColumns, budgetMs: number, from = 0, to = frames.startNs.length): FrameFigures {
+  const budgetNs = budgetMs * NS_PER_MS
+  const work = frames.workNs.slice(from, to).sort()
+  const at = (p: number) => percentileSorted(work, p) / NS_PER_MS
+  const heldBy: Record<WaitReason, number> = { refresh: 0, graphics: 0, job: 0, io: 0 }
+  let over = 0
+  let late = 0
+  let held = 0
+  let overTimeNs = 0
+  for (let frame = from; frame < to; frame++) {
+    const frameClass = classOf(frames, frame, budgetNs)
+    if (isLate(frames.durationNs[frame]!, budgetNs)) late++
+    if (frameClass === 'over') {
+      over++
+      overTimeNs += frames.workNs[frame]! - budgetNs
+    } else if (frameClass === 'held') {
+      held++
+      const reason = longestWait(frames, frame)
+      if (reason !== null) heldBy[reason]++
+    }
+  }
+  const count = to - from
+  return {
+    frames: count,
+    budgetMs,
+    work: { p50: at(0.5), p95: at(0.95), p99: at(0.99), p999: at(0.999), worst: at(1) },
+    over,
+    overShare: count === 0 ? 0 : over / count,
+    overTimeMs: overTimeNs / NS_PER_MS,
+    late,
+    held,
+    heldBy,
+  }
+}
+
+/** A small picture of a take's frames: work in µs, worst and median of each of up to `width` columns. */
+export interface Miniature {
+  worstUs: Uint32Array
+  medianUs: Uint32Array
+}
+
+export function miniature(frames: FrameColumns, width: number): Miniature {
+  const count = frames.workNs.length
+  const columns = Math.min(width, count)
+  const picture = { worstUs: new Uint32Array(columns), medianUs: new Uint32Array(columns) }
+  for (let i = 0; i < columns; i++) {
+    const stretch = frames.workNs
+      .slice(Math.floor((i * count) / columns), Math.floor(((i + 1) * count) / columns))
+      .sort()
+    picture.worstUs[i] = stretch[stretch.length - 1]! / 1000
+    picture.medianUs[i] = percentileSorted(stretch, 0.5) / 1000
+  }
+  return picture
+}

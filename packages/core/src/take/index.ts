@@ -1,0 +1,7 @@
+export * from './declarations.ts'
+export * from './digest.ts'
+export * from './frames.ts'
+export * from './pack.ts'
+export * from './paths.ts'
+export * from './spans.ts'
+export * from './varint.ts'

@@ -1,0 +1,80 @@
+/** Variable-length whole numbers: 7 bits a byte, lowest first, the top bit set on all but the last. */
+
+const MOST_BYTES = 8
+
+/** Appends numbers to a buffer that grows. */
+export class VarintWriter {
+  #bytes = new Uint8Array(1024)
+  #length = 0
+
+  /** A whole number from 0 to 2^53 − 1. */
+  write(value: number): void {
+    if (this.#length + MOST_BYTES > this.#bytes.length) this.#grow()
+    const bytes = this.#bytes
+    let rest = value
+    while (rest > 0x7fff_ffff) {
+      bytes[this.#length++] = (rest % 128) | 0x80
+      rest = Math.floor(rest / 128)
+    }
+    while (rest > 0x7f) {
+      bytes[this.#length++] = (rest & 0x7f) | 0x80
+      rest >>>= 7
+    }
+    bytes[this.#length++] = rest
+  }
+
+  /** A whole number of either sign, small ones short: 0, −1, 1, −2 … as 0, 1, 2, 3 … */
+  writeSigned(value: number): void {
+    this.write(value < 0 ? -2 * value - 1 : 2 * value)
+  }
+
+  get length(): number {
+    return this.#length
+  }
+
+  bytes(): Uint8Array {
+    return this.#bytes.subarray(0, this.#length)
+  }
+
+  #grow(): void {
+    const larger = new Uint8Array(this.#bytes.length * 2)
+    larger.set(this.#bytes)
+    this.#bytes = larger
+  }
+}
+
+/** Reads what a VarintWriter wrote. Reading past the end gives an error, not a wrong number. */
+export class VarintReader {
+  readonly #bytes: Uint8Array
+  #at = 0
+
+  constructor(bytes: Uint8Array) {
+    this.#bytes = bytes
+  }
+
+  /** Bytes read so far. */
+  get position(): number {
+    return this.#at
+  }
+
+  read(): number {
+    const bytes = this.#bytes
+    let byte = bytes[this.#at++]
+    if (byte === undefined) throw new RangeError('packed column ends too early')
+    if (byte < 0x80) return byte
+    let value = byte & 0x7f
+    let scale = 128
+    do {
+      byte = bytes[this.#at++]
+      if (byte === undefined) throw new RangeError('packed column ends too early')
+      value += (byte & 0x7f) * scale
+      scale *= 128
+    } while (byte >= 0x80)
+    return value
+  }
+
+  readSigned(): number {
+    const value = this.read()
+    return value % 2 === 1 ? -(value + 1) / 2 : value / 2
+  }
+}

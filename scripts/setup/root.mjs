@@ -1,0 +1,8 @@
+import { fileURLToPath } from 'node:url'
+import { join } from 'node:path'
+
+/** The folder of the whole workspace. */
+export const ROOT = fileURLToPath(new URL('../..', import.meta.url)).replace(/\/$/, '')
+
+/** Everything this checkout keeps between runs: database, remembered ports, stamps. */
+export const STATE = join(ROOT, '.lapsus')
