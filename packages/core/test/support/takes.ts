@@ -116,7 +116,7 @@ export function arbitraryFrames(markers: number, most = 12): fc.Arbitrary<FrameS
     tree: fc.record({
       marker: fc.nat(markers - 1),
       selfNs: fc.nat(3_000_000),
-      children: fc.oneof({ maxDepth: 4 }, fc.constant([]), fc.array(tie('tree'), { maxLength: 3 })),
+      children: fc.oneof({ maxDepth: 4 }, fc.constant<Node[]>([]), fc.array(tie('tree'), { maxLength: 3 })),
     }),
   }))
   const lane = fc.array(tree, { maxLength: 4 })

@@ -1,0 +1,177 @@
+import { LIMITS, type LaneSpans, type MarkerKind } from '@lapsus/core/format'
+
+/** A marker's handle: what `enter` takes. */
+export type MarkerId = number
+
+export interface MarkerOptions {
+  /** Heading under which the marker is summed up, such as `simulation`. Default: none. */
+  group?: string
+  /** Whether its time is work or waiting. Default: `work`. */
+  kind?: MarkerKind
+}
+
+export interface DeclaredMarker {
+  name: string
+  group: string
+  kind: MarkerKind
+}
+
+/** Spans that fit between two hand-overs. A frame with more than half of it may be left out, whole. */
+export const SPAN_CAPACITY = 65_536
+const DEEPEST = LIMITS.spanDepth + 1
+
+/** Stands for every marker beyond the limit: names made per entity must not fill the game's memory. */
+const TOO_MANY: DeclaredMarker = { name: '(more markers than a take may have)', group: '', kind: 'work' }
+
+/**
+ * Records nested spans of one thread into typed arrays. Nothing here allocates per span.
+ *
+ * Columns, one element a span, in order of start, parents before children; one spare element at the end
+ * takes what does not fit. Times are ms on the thread's own `performance.now()`.
+ */
+export class SpanRecorder {
+  /** Switched off, a call costs this one test. */
+  protected on = false
+  protected count = 0
+  protected depth = 0
+  /** The columns were full at some point: what they hold since the last frame began is not whole. */
+  protected overflowed = false
+  /** Leaves without enter, enters without leave, spans nested too deep to keep. */
+  protected repaired = 0
+  protected readonly markers: DeclaredMarker[] = []
+  readonly #markerIds = new Map<string, MarkerId>()
+  readonly #marker = new Uint16Array(SPAN_CAPACITY + 1)
+  readonly #depth = new Uint8Array(SPAN_CAPACITY + 1)
+  readonly #startMs = new Float64Array(SPAN_CAPACITY + 1)
+  readonly #durationMs = new Float64Array(SPAN_CAPACITY + 1)
+  /** By depth: the span that is open there. */
+  readonly #open = new Int32Array(DEEPEST)
+
+  /** Declares a named place in the code, once, outside the loop. The same name gives the same handle. */
+  marker(name: string, options: MarkerOptions = {}): MarkerId {
+    const shortName = String(name).slice(0, LIMITS.nameLength) || '(no name)'
+    const known = this.#markerIds.get(shortName)
+    if (known !== undefined) return known
+    if (this.markers.length >= LIMITS.markers - 1) return this.#overflowMarker()
+    const id = this.markers.length
+    this.markers.push({ name: shortName, group: (options.group ?? '').slice(0, LIMITS.nameLength), kind: options.kind ?? 'work' })
+    this.#markerIds.set(shortName, id)
+    return id
+  }
+
+  #overflowMarker(): MarkerId {
+    if (this.markers.length < LIMITS.markers) this.markers.push(TOO_MANY)
+    return LIMITS.markers - 1
+  }
+
+  /** Opens a span. Every `enter` needs its `leave`, in the same frame. */
+  enter(marker: MarkerId): void {
+    if (!this.on) return
+    const depth = this.depth++
+    const at = this.count
+    if (depth >= DEEPEST || at >= SPAN_CAPACITY) {
+      this.#enterBeyond(depth)
+      return
+    }
+    this.count = at + 1
+    this.#marker[at] = marker
+    this.#depth[at] = depth
+    this.#open[depth] = at
+    this.#startMs[at] = performance.now()
+  }
+
+  /** Closes the span opened last. */
+  leave(): void {
+    if (!this.on) return
+    const nowMs = performance.now()
+    const depth = --this.depth
+    // One test for both: a negative depth is a huge unsigned number.
+    if (depth >>> 0 >= DEEPEST) {
+      this.#leaveBeyond(depth)
+      return
+    }
+    const at = this.#open[depth]!
+    this.#durationMs[at] = nowMs - this.#startMs[at]!
+  }
+
+  /** Runs `work` inside a span, which is closed even when it throws. For synchronous functions. */
+  run<T>(marker: MarkerId, work: () => T): T {
+    this.enter(marker)
+    try {
+      return work()
+    } finally {
+      this.leave()
+    }
+  }
+
+  /** Too deep, or no room: the spare element takes the span, so that its leave finds a place. */
+  #enterBeyond(depth: number): void {
+    if (depth < DEEPEST) {
+      this.#open[depth] = SPAN_CAPACITY
+      this.overflowed = true
+    } else {
+      this.repaired++
+    }
+  }
+
+  #leaveBeyond(depth: number): void {
+    if (depth < 0) {
+      this.depth = 0
+      this.repaired++
+    }
+  }
+
+  /** Closes what is still open, as of `nowMs`: a leave is missing somewhere. */
+  protected closeOpenSpans(nowMs: number): void {
+    while (this.depth > 0) {
+      const depth = --this.depth
+      this.repaired++
+      if (depth < DEEPEST) {
+        const at = this.#open[depth]!
+        this.#durationMs[at] = nowMs - this.#startMs[at]!
+      }
+    }
+  }
+
+  /** Adds a span that the recorder itself spent. */
+  protected addClosed(marker: MarkerId, startMs: number, durationMs: number): void {
+    const at = this.count
+    if (at >= SPAN_CAPACITY) return
+    this.count = at + 1
+    this.#marker[at] = marker
+    this.#depth[at] = this.depth
+    this.#startMs[at] = startMs
+    this.#durationMs[at] = durationMs
+  }
+
+  /** Forgets the spans from index `to` on. */
+  protected truncate(to: number): void {
+    this.count = to
+    this.overflowed = false
+  }
+
+  /**
+   * Copies of the columns, times in ns since `originMs`.
+   * @param count spans of each frame
+   */
+  protected copySpans(lane: number, count: Uint32Array, originMs: number): LaneSpans {
+    const total = this.count
+    const startNs = new Float64Array(total)
+    const durationNs = new Float64Array(total)
+    for (let i = 0; i < total; i++) {
+      startNs[i] = toNs(this.#startMs[i]! - originMs)
+      durationNs[i] = toNs(this.#durationMs[i]!)
+    }
+    return {
+      lane,
+      count,
+      marker: Uint32Array.from(this.#marker.subarray(0, total)),
+      startNs,
+      durationNs,
+      depth: this.#depth.slice(0, total),
+    }
+  }
+}
+
+/** ms to whole ns; a clock that steps back gives 0 rather than a negative time. */
+export const toNs = (ms: number): number => (ms > 0 ? Math.round(ms * 1e6) : 0)
