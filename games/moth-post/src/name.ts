@@ -1,0 +1,2 @@
+/** The game's name, by which the probes of its threads find each other. */
+export const GAME = 'Moth Post'

@@ -1,0 +1,19 @@
+import { STEP_S } from '../settings.ts'
+import { DISTRICTS } from '../town.ts'
+import type { World } from '../world.ts'
+
+/** Every lantern flickers, district by district. */
+export function flicker(world: World): void {
+  const { probe, markers } = world
+  probe.enter(markers['lanterns.flicker'])
+  const timeS = world.step * STEP_S
+  for (let district = 0; district < DISTRICTS; district++) {
+    probe.enter(markers['lantern.glow'])
+    for (const lantern of world.town.lanterns) {
+      if (lantern.district !== district) continue
+      lantern.phase += 0.13 * Math.sin(timeS + lantern.id) * Math.cos(timeS * 0.37 + lantern.x)
+    }
+    probe.leave()
+  }
+  probe.leave()
+}

@@ -1,0 +1,42 @@
+import { addressLetter, type Letter } from '../letter.ts'
+import { STEP_S } from '../settings.ts'
+import { BELTS, type World } from '../world.ts'
+
+/** Letters come in from the street and go onto the belts. */
+export function arrive(world: World): void {
+  const { probe, markers } = world
+  probe.enter(markers['mail.arrive'])
+  world.arriving += world.settings.letters * STEP_S
+  while (world.arriving >= 1) {
+    world.arriving--
+    probe.enter(markers['letter.admit'])
+    const letter = world.source.take()
+    probe.enter(markers['letter.address'])
+    addressLetter(letter, world.lettersMade++, world.settings.lanterns, world.random)
+    probe.leave()
+    world.belts[letter.id % BELTS]!.push(letter)
+    probe.leave()
+  }
+  probe.leave()
+}
+
+/** Letters that reached their lantern are entered in the book and leave the house. */
+export function deliver(world: World): void {
+  const { probe, markers } = world
+  probe.enter(markers['letters.deliver'])
+  for (const moth of world.moths) {
+    const { carrying, target } = moth
+    if (carrying === null || target === null) continue
+    if (Math.hypot(target.x - moth.x, target.y - moth.y) > 6) continue
+    probe.enter(markers['letter.retire'])
+    world.book.push({ letter: carrying.id, carrier: moth.name, address: carrying.address, seal: carrying.seal })
+    world.delivered++
+    moth.carrying = null
+    moth.target = null
+    retire(world, carrying)
+    probe.leave()
+  }
+  probe.leave()
+}
+
+const retire = (world: World, letter: Letter) => world.source.give(letter)

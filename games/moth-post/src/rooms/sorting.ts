@@ -1,0 +1,20 @@
+import { BINS, type World } from '../world.ts'
+
+/** Stamped letters are weighed and thrown into the bin of their district. */
+export function sortLetters(world: World): void {
+  const { probe, markers } = world
+  probe.enter(markers['sort.pass'])
+  for (const letter of world.stamped) {
+    probe.enter(markers['sort.weigh'])
+    let weight = 0
+    for (const sheet of letter.sheets) weight += sheet.weight * sheet.lines.length
+    probe.leave()
+    probe.enter(markers['sort.bin'])
+    const bin = letter.to % BINS
+    world.bins[bin]!.push(letter)
+    world.binCounts[bin]! += weight
+    probe.leave()
+  }
+  world.stamped.length = 0
+  probe.leave()
+}

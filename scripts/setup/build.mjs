@@ -1,0 +1,73 @@
+/** Bundles the programs that run without a TypeScript loader, and the web pages. */
+import { existsSync, readdirSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { ROOT } from './root.mjs'
+import { say } from './say.mjs'
+
+/** Each built program: entry and result. Packages of others stay in node_modules. */
+const PROGRAMS = [
+  { entry: 'packages/server/src/main.ts', out: 'packages/server/dist/main.mjs' },
+  { entry: 'packages/cli/src/main.ts', out: 'packages/cli/dist/main.mjs' },
+  { entry: 'games/moth-post/src/main.ts', out: 'games/moth-post/dist/main.mjs' },
+  { entry: 'games/moth-post/src/wind-worker.ts', out: 'games/moth-post/dist/wind-worker.mjs' },
+]
+const WEB = { folder: 'packages/web', out: 'packages/web/dist/index.html' }
+
+/** Builds what is older than any source it might be made of. */
+export async function ensureBuilt() {
+  const newest = newestSource(join(ROOT, 'packages'), newestSource(join(ROOT, 'games'), 0))
+  const oldest = Math.min(...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))))
+  if (oldest >= newest) {
+    say('build: up to date')
+    return
+  }
+  say('build: programs and pages')
+  await buildPrograms()
+  await buildWeb()
+}
+
+export async function buildPrograms() {
+  const { build } = await import('esbuild')
+  const ownPackages = {
+    name: 'own packages inside, others outside',
+    setup(build) {
+      build.onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
+        kind === 'entry-point' || path.startsWith('@lapsus/') ? null : { path, external: true },
+      )
+    },
+  }
+  await Promise.all(
+    PROGRAMS.map(({ entry, out }) =>
+      build({
+        absWorkingDir: ROOT,
+        entryPoints: [entry],
+        outfile: out,
+        bundle: true,
+        platform: 'node',
+        format: 'esm',
+        target: 'node20',
+        sourcemap: true,
+        plugins: [ownPackages],
+        tsconfig: 'tsconfig.json',
+        logLevel: 'warning',
+      }),
+    ),
+  )
+}
+
+async function buildWeb() {
+  const { build } = await import('vite')
+  await build({ root: join(ROOT, WEB.folder), logLevel: 'warn' })
+}
+
+const modified = (file) => (existsSync(file) ? statSync(file).mtimeMs : 0)
+
+/** Latest change below a folder, but for what is built or installed. */
+function newestSource(folder, newest) {
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (['node_modules', 'dist', 'test'].includes(entry.name)) continue
+    const path = join(folder, entry.name)
+    newest = entry.isDirectory() ? newestSource(path, newest) : Math.max(newest, statSync(path).mtimeMs)
+  }
+  return newest
+}
