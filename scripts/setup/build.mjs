@@ -65,7 +65,7 @@ const modified = (file) => (existsSync(file) ? statSync(file).mtimeMs : 0)
 /** Latest change below a folder, but for what is built or installed. */
 function newestSource(folder, newest) {
   for (const entry of readdirSync(folder, { withFileTypes: true })) {
-    if (['node_modules', 'dist', 'test'].includes(entry.name)) continue
+    if (['node_modules', 'dist', 'test', 'coverage'].includes(entry.name)) continue
     const path = join(folder, entry.name)
     newest = entry.isDirectory() ? newestSource(path, newest) : Math.max(newest, statSync(path).mtimeMs)
   }

@@ -93,7 +93,7 @@ const initSql = (password) =>
     `CREATE USER IF NOT EXISTS 'lapsus'@'127.0.0.1';`,
     `ALTER USER 'lapsus'@'127.0.0.1' IDENTIFIED BY '${password}';`,
     `ALTER USER 'root'@'localhost' IDENTIFIED BY '${password}';`,
-    `GRANT ALL ON ${SCHEMA}.* TO 'lapsus'@'127.0.0.1';`,
+    `GRANT ALL ON \`${SCHEMA}%\`.* TO 'lapsus'@'127.0.0.1';`,
     '',
   ].join('\n')
 

@@ -8,6 +8,7 @@ import { windOnWorker } from './wind-thread.ts'
 
 /** Display refreshes a second: the game waits for each. */
 const REFRESH_HZ = 60
+const DEFAULT_SECONDS = 30
 
 interface Options {
   seconds: number
@@ -16,6 +17,7 @@ interface Options {
   letters: number
   moths: number
   paced: boolean
+  describe?: boolean
 }
 
 const numberFrom = (least: number, most: number) => (text: string) => {
@@ -36,14 +38,25 @@ function flawList(text: string): Set<Flaw> {
 
 const command = new Command('moth-post')
   .description('A night post office run by moths: the demo game. Without LAPSUS_TO it records nothing.')
-  .option('--seconds <n>', 'how long the night lasts', numberFrom(0, 86_400), 30)
+  .option('--seconds <n>', 'how long the night lasts', numberFrom(0, 86_400), DEFAULT_SECONDS)
   .option('--seed <n>', 'which night it is', numberFrom(0, 0xffff_ffff), DEFAULTS.seed)
   .option('--flaws <list>', `all, none, or some of: ${Object.keys(FLAWS).join(', ')}`, flawList, parseFlaws('all'))
   .option('--letters <n>', 'letters that arrive each second', numberFrom(0, 10_000), DEFAULTS.letters)
   .option('--moths <n>', 'moths on duty', numberFrom(1, 10_000), DEFAULTS.moths)
   .option('--no-paced', 'do not wait for the display: run as fast as it goes')
+  .option('--describe', 'print, as JSON, what can be chosen, and end')
 
-await play(command.parse().opts<Options>())
+const options = command.parse().opts<Options>()
+if (options.describe) console.log(JSON.stringify(description()))
+else await play(options)
+
+function description() {
+  return {
+    name: GAME,
+    flaws: Object.entries(FLAWS).map(([id, text]) => ({ id, text })),
+    defaults: { ...DEFAULTS, seconds: DEFAULT_SECONDS, flaws: Object.keys(FLAWS), name: '' },
+  }
+}
 
 async function play(options: Options): Promise<void> {
   const { seconds, seed, flaws, letters, moths, paced } = options

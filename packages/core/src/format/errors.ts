@@ -44,11 +44,16 @@ export class FormatError extends Error {
   }
 }
 
+/** The error, with the place added if it is about a take's format: for `throw`. */
+export function withPlace(error: unknown, place: FormatErrorPlace): unknown {
+  return error instanceof FormatError ? error.at(place) : error
+}
+
 /** Runs `work`; a FormatError thrown inside learns its place. */
 export function locate<T>(place: FormatErrorPlace, work: () => T): T {
   try {
     return work()
   } catch (error) {
-    throw error instanceof FormatError ? error.at(place) : error
+    throw withPlace(error, place)
   }
 }

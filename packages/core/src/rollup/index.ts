@@ -1,4 +1,5 @@
 export * from './courses.ts'
 export * from './cover.ts'
 export * from './ledger.ts'
+export * from './rollup-codec.ts'
 export * from './rollup.ts'

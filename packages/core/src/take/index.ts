@@ -1,5 +1,6 @@
 export * from './declarations.ts'
 export * from './digest.ts'
+export * from './frames-codec.ts'
 export * from './frames.ts'
 export * from './pack.ts'
 export * from './paths.ts'

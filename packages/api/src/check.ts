@@ -1,0 +1,133 @@
+/** Checks what came over the wire before anything relies on it. Failures name the field. */
+import { asFields, bad, decodeCbor, finite, list, text, whole, type Fields } from '@lapsus/core/format'
+import {
+  RECORDING_STATES,
+  TAKE_STATES,
+  type DemoGame,
+  type ImportResult,
+  type LedgerResponse,
+  type Page,
+  type Recording,
+  type TakeDetail,
+  type TakeSummary,
+} from './types.ts'
+
+const MOST = Number.MAX_SAFE_INTEGER
+const count = (fields: Fields, field: string) => whole(fields, field, 0, MOST)
+
+function oneOf(fields: Fields, field: string, allowed: readonly string[]): void {
+  if (!allowed.includes(fields[field] as string)) throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
+}
+
+function freeText(fields: Fields, field: string): void {
+  if (typeof fields[field] !== 'string') throw bad(field, 'a text', fields[field])
+}
+
+function summary(fields: Fields): void {
+  text(fields, 'id')
+  text(fields, 'game')
+  freeText(fields, 'name')
+  freeText(fields, 'note')
+  oneOf(fields, 'state', TAKE_STATES)
+  text(fields, 'started')
+  finite(fields, 'target', 0)
+  asFields(fields['conditions'], 'conditions')
+  for (const field of ['frames', 'spans', 'dropped', 'repaired', 'storedBytes']) count(fields, field)
+  finite(fields, 'durationMs')
+  if (fields['figures'] !== null) {
+    const figures = asFields(fields['figures'], 'figures')
+    const work = asFields(figures['work'], 'work')
+    for (const field of ['p50', 'p95', 'p99', 'p999', 'worst']) finite(work, field)
+    for (const field of ['over', 'late', 'held']) count(figures, field)
+  }
+  if (fields['miniature'] !== null) asFields(fields['miniature'], 'miniature')
+}
+
+export function checkTakes(value: unknown): TakeSummary[] {
+  if (!Array.isArray(value)) throw bad('takes', 'an array', value)
+  for (const take of value) summary(asFields(take, 'take'))
+  return value as TakeSummary[]
+}
+
+export function checkTake(value: unknown): TakeDetail {
+  const fields = asFields(value, 'take')
+  summary(fields)
+  const markers = list(fields, 'markers', MOST)
+  const ids = new Set(markers.map((marker) => (text(marker, 'name'), count(marker, 'id'))))
+  for (const lane of list(fields, 'lanes', MOST)) text(lane, 'name')
+  for (const gauge of list(fields, 'gauges', MOST)) text(gauge, 'name')
+  list(fields, 'paths', MOST).forEach((path, i) => {
+    whole(path, 'parent', -1, i - 1)
+    count(path, 'lane')
+    if (!ids.has(count(path, 'marker'))) throw bad('marker', 'a declared marker', path['marker'])
+  })
+  for (const moment of list(fields, 'moments', MOST)) {
+    text(moment, 'name')
+    finite(moment, 'atNs')
+    count(moment, 'frame')
+  }
+  return value as TakeDetail
+}
+
+export function checkPage(bytes: Uint8Array): Page {
+  const fields = asFields(decodeCbor(bytes), 'page')
+  count(fields, 'frame')
+  finite(fields, 'startNs')
+  finite(fields, 'durationNs')
+  const columns = ['path', 'spanStartNs', 'spanDurationNs'].map((field) => {
+    if (!ArrayBuffer.isView(fields[field])) throw bad(field, 'a typed array', fields[field])
+    return fields[field] as unknown as ArrayLike<number>
+  })
+  if (columns.some((column) => column.length !== columns[0]!.length)) throw bad('path', 'as long as the times', fields)
+  list(fields, 'gauges', MOST)
+  return {
+    ...(fields as unknown as Page),
+    path: Uint32Array.from(columns[0]!),
+    spanStartNs: Float64Array.from(columns[1]!),
+    spanDurationNs: Float64Array.from(columns[2]!),
+  }
+}
+
+export function checkLedger(value: unknown): LedgerResponse {
+  const fields = asFields(value, 'ledger')
+  count(fields, 'from')
+  count(fields, 'to')
+  oneOf(fields, 'by', ['path', 'marker', 'group'])
+  for (const row of list(fields, 'rows', MOST)) {
+    for (const field of ['key', 'calls', 'frames', 'worstFrame']) count(row, field)
+    for (const field of ['selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs']) finite(row, field)
+  }
+  return value as LedgerResponse
+}
+
+export function checkRecording(value: unknown): Recording {
+  const fields = asFields(value, 'recording')
+  text(fields, 'id')
+  text(fields, 'take')
+  oneOf(fields, 'state', RECORDING_STATES)
+  finite(fields, 'elapsedS')
+  count(fields, 'frames')
+  freeText(fields, 'message')
+  return value as Recording
+}
+
+export function checkRecordings(value: unknown): Recording[] {
+  if (!Array.isArray(value)) throw bad('recordings', 'an array', value)
+  return value.map(checkRecording)
+}
+
+export function checkDemoGame(value: unknown): DemoGame {
+  const fields = asFields(value, 'demo game')
+  text(fields, 'name')
+  for (const flaw of list(fields, 'flaws', MOST)) text(flaw, 'id')
+  asFields(fields['defaults'], 'defaults')
+  asFields(fields['limits'], 'limits')
+  return value as DemoGame
+}
+
+export function checkImport(value: unknown): ImportResult {
+  const fields = asFields(value, 'import')
+  text(fields, 'take')
+  count(fields, 'frames')
+  return value as ImportResult
+}

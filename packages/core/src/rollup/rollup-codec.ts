@@ -1,0 +1,40 @@
+/** A rollup as CBOR, columns as narrow as they can be. */
+import { decodeCbor, encodeCbor, narrow } from '../format/index.ts'
+import type { Rollup, RollupTable } from './rollup.ts'
+
+type Packed<T> = { [K in keyof T]: ArrayLike<number> }
+
+export function encodeRollup(rollup: Rollup): Uint8Array {
+  return encodeCbor({
+    frames: rollup.frames,
+    paths: packTable(rollup.paths),
+    markers: packTable(rollup.markers),
+    groups: packTable(rollup.groups),
+  })
+}
+
+const packTable = (table: RollupTable) =>
+  Object.fromEntries(Object.entries(table).map(([name, column]) => [name, narrow(column as ArrayLike<number>)]))
+
+export function decodeRollup(bytes: Uint8Array): Rollup {
+  const packed = decodeCbor(bytes) as { frames: number; paths: object; markers: object; groups: object }
+  return {
+    frames: packed.frames,
+    paths: unpackTable(packed.paths as Packed<RollupTable>),
+    markers: unpackTable(packed.markers as Packed<RollupTable>),
+    groups: unpackTable(packed.groups as Packed<RollupTable>),
+  }
+}
+
+const unpackTable = (table: Packed<RollupTable>): RollupTable => ({
+  key: Float64Array.from(table.key),
+  calls: Float64Array.from(table.calls),
+  selfNs: Float64Array.from(table.selfNs),
+  totalNs: Float64Array.from(table.totalNs),
+  frames: Uint32Array.from(table.frames),
+  worstSelfNs: Float64Array.from(table.worstSelfNs),
+  worstFrame: Uint32Array.from(table.worstFrame),
+  bucketEnd: Uint32Array.from(table.bucketEnd),
+  bucket: Uint16Array.from(table.bucket),
+  bucketCount: Uint32Array.from(table.bucketCount),
+})

@@ -1,0 +1,53 @@
+/**
+ * Frame columns as CBOR, one item a chunk. A take's frames are the items one after the other: what is
+ * stored chunk by chunk is sent whole without being touched.
+ */
+import { decodeCbor, encodeCbor, FormatError, narrow, scanItem, type Column } from '../format/index.ts'
+import { concatFrames, emptyFrames, WAIT_REASONS, type FrameColumns } from './frames.ts'
+
+export function encodeFrames(frames: FrameColumns): Uint8Array {
+  return encodeCbor({
+    start: frames.startNs,
+    duration: narrow(frames.durationNs),
+    work: narrow(frames.workNs),
+    ...Object.fromEntries(WAIT_REASONS.map((reason) => [reason, narrow(frames.waitNs[reason])])),
+    collect: narrow(frames.collectNs),
+    steps: narrow(frames.steps),
+    spans: narrow(frames.spans),
+  })
+}
+
+/**
+ * Reads any number of items.
+ * @throws FormatError when they are not what encodeFrames writes
+ */
+export function decodeFrames(bytes: Uint8Array): FrameColumns {
+  const parts: FrameColumns[] = []
+  for (let at = 0; at < bytes.length; ) {
+    const end = scanItem(bytes, at)
+    if (end < 0) throw new FormatError('not-cbor', 'the frame columns end too early')
+    parts.push(framesOf(decodeCbor(bytes.subarray(at, end)) as Record<string, Column>))
+    at = end
+  }
+  return parts.length === 1 ? parts[0]! : concatFrames(parts)
+}
+
+function framesOf(item: Record<string, Column>): FrameColumns {
+  const count = item['start']?.length ?? 0
+  const column = (name: string): Column => {
+    const found = item[name]
+    if (!ArrayBuffer.isView(found) || found.length !== count) {
+      throw new FormatError('bad-field', `frame column "${name}" to have ${count} elements`)
+    }
+    return found
+  }
+  const frames = emptyFrames()
+  frames.startNs = Float64Array.from(column('start'))
+  frames.durationNs = Float64Array.from(column('duration'))
+  frames.workNs = Float64Array.from(column('work'))
+  for (const reason of WAIT_REASONS) frames.waitNs[reason] = Float64Array.from(column(reason))
+  frames.collectNs = Float64Array.from(column('collect'))
+  frames.steps = Uint32Array.from(column('steps'))
+  frames.spans = Uint32Array.from(column('spans'))
+  return frames
+}

@@ -1,0 +1,17 @@
+import type { Sequelize } from 'sequelize'
+import { SequelizeStorage, Umzug } from 'umzug'
+import * as takes from './migrations/001-takes.ts'
+
+/** Every migration, in order. Each is listed here, so that a bundle holds them all. */
+const MIGRATIONS = [takes]
+
+/** Brings the database up to date. @returns names of the migrations that were run */
+export async function migrate(sequelize: Sequelize): Promise<string[]> {
+  const umzug = new Umzug({
+    migrations: MIGRATIONS,
+    context: sequelize.getQueryInterface(),
+    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    logger: undefined,
+  })
+  return (await umzug.up()).map(({ name }) => name)
+}

@@ -1,0 +1,174 @@
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize'
+
+type Attributes<T extends Model> = InferAttributes<T>
+type Creation<T extends Model> = InferCreationAttributes<T>
+
+export class GameRow extends Model<Attributes<GameRow>, Creation<GameRow>> {
+  declare id: CreationOptional<number>
+  declare name: string
+}
+
+export class TakeRow extends Model<Attributes<TakeRow>, Creation<TakeRow>> {
+  declare id: string
+  declare gameId: number
+  declare name: string
+  declare note: string
+  declare state: string
+  declare started: Date
+  declare target: number
+  /** JSON. */
+  declare conditions: string
+  declare frames: CreationOptional<number>
+  /** BIGINT: a text in results. */
+  declare spans: CreationOptional<number>
+  declare chunks: CreationOptional<number>
+  declare endNs: CreationOptional<number>
+  declare lastFrameStartNs: CreationOptional<number | null>
+  declare lastSequence: CreationOptional<number>
+  declare dropped: CreationOptional<number>
+  declare repaired: CreationOptional<number>
+  declare storedBytes: CreationOptional<number>
+  /** JSON. */
+  declare figures: CreationOptional<string | null>
+  /** JSON. */
+  declare miniature: CreationOptional<string | null>
+  declare touchedAt: Date
+  declare deletedAt: CreationOptional<Date | null>
+}
+
+export class MarkerRow extends Model<Attributes<MarkerRow>, Creation<MarkerRow>> {
+  declare takeId: string
+  declare id: number
+  declare name: string
+  declare markerGroup: string
+  declare groupId: number
+  declare kind: string
+}
+
+export class LaneRow extends Model<Attributes<LaneRow>, Creation<LaneRow>> {
+  declare takeId: string
+  declare id: number
+  declare name: string
+}
+
+export class GaugeRow extends Model<Attributes<GaugeRow>, Creation<GaugeRow>> {
+  declare takeId: string
+  declare id: number
+  declare name: string
+  declare unit: string
+}
+
+export class PathRow extends Model<Attributes<PathRow>, Creation<PathRow>> {
+  declare takeId: string
+  declare id: number
+  declare parent: number
+  declare lane: number
+  declare marker: number
+}
+
+export class ChunkRow extends Model<Attributes<ChunkRow>, Creation<ChunkRow>> {
+  declare takeId: string
+  declare idx: number
+  declare sequence: number
+  declare firstFrame: number
+  declare frames: number
+  declare spans: number
+  declare dropped: number
+  declare repaired: number
+  /** CBOR, see core/take/frames-codec. */
+  declare frameColumns: Buffer
+  /** Deflated, see core/take/pack. */
+  declare spanColumns: Buffer
+  /** Deflated, see core/rollup/courses. */
+  declare courses: Buffer
+  /** CBOR: gauge samples. */
+  declare samples: Buffer
+}
+
+export class RollupRow extends Model<Attributes<RollupRow>, Creation<RollupRow>> {
+  declare takeId: string
+  declare level: number
+  declare idx: number
+  /** Deflated, see core/rollup/rollup-codec. */
+  declare body: Buffer
+}
+
+export class MomentRow extends Model<Attributes<MomentRow>, Creation<MomentRow>> {
+  declare takeId: string
+  declare idx: number
+  /** Position within its chunk. */
+  declare position: number
+  declare frame: number
+  declare atNs: number
+  declare name: string
+  /** JSON, or null. */
+  declare data: string | null
+}
+
+const { BIGINT, BLOB, DATE, DOUBLE, INTEGER, SMALLINT, STRING, TEXT } = DataTypes
+// Functions, since Sequelize writes into the attribute descriptions it is given.
+const takeKey = () => ({ type: STRING(64), primaryKey: true })
+const numberKey = () => ({ type: INTEGER, primaryKey: true })
+const zero = () => ({ type: BIGINT, defaultValue: 0, allowNull: false })
+
+export function defineModels(sequelize: Sequelize): void {
+  GameRow.init({ id: { ...numberKey(), autoIncrement: true }, name: STRING(200) }, { sequelize, tableName: 'games' })
+  TakeRow.init(
+    {
+      id: takeKey(),
+      gameId: INTEGER,
+      name: STRING(200),
+      note: TEXT,
+      state: STRING(20),
+      started: DATE(3),
+      target: DOUBLE,
+      conditions: TEXT,
+      frames: zero(),
+      spans: zero(),
+      chunks: zero(),
+      endNs: zero(),
+      lastFrameStartNs: { type: BIGINT, allowNull: true },
+      lastSequence: zero(),
+      dropped: zero(),
+      repaired: zero(),
+      storedBytes: zero(),
+      figures: TEXT,
+      miniature: TEXT,
+      touchedAt: DATE(3),
+      deletedAt: DATE(3),
+    },
+    { sequelize, tableName: 'takes' },
+  )
+  MarkerRow.init(
+    { takeId: takeKey(), id: numberKey(), name: STRING(200), markerGroup: STRING(200), groupId: INTEGER, kind: STRING(20) },
+    { sequelize, tableName: 'markers' },
+  )
+  LaneRow.init({ takeId: takeKey(), id: numberKey(), name: STRING(200) }, { sequelize, tableName: 'lanes' })
+  GaugeRow.init({ takeId: takeKey(), id: numberKey(), name: STRING(200), unit: STRING(200) }, { sequelize, tableName: 'gauges' })
+  PathRow.init({ takeId: takeKey(), id: numberKey(), parent: INTEGER, lane: SMALLINT, marker: INTEGER }, { sequelize, tableName: 'paths' })
+  ChunkRow.init(
+    {
+      takeId: takeKey(),
+      idx: numberKey(),
+      sequence: BIGINT,
+      firstFrame: INTEGER,
+      frames: INTEGER,
+      spans: INTEGER,
+      dropped: BIGINT,
+      repaired: BIGINT,
+      frameColumns: BLOB('medium'),
+      spanColumns: BLOB('medium'),
+      courses: BLOB('medium'),
+      samples: BLOB('medium'),
+    },
+    { sequelize, tableName: 'chunks' },
+  )
+  RollupRow.init(
+    { takeId: takeKey(), level: { type: SMALLINT, primaryKey: true }, idx: numberKey(), body: BLOB('medium') },
+    { sequelize, tableName: 'rollups' },
+  )
+  MomentRow.init(
+    { takeId: takeKey(), idx: numberKey(), position: numberKey(), frame: INTEGER, atNs: DOUBLE, name: STRING(200), data: TEXT },
+    { sequelize, tableName: 'moments' },
+  )
+}

@@ -1,0 +1,39 @@
+import Router from '@koa/router'
+import type { Recordings } from '../../recordings/recordings.ts'
+import { notFound, ProblemError } from '../problems.ts'
+import { parseRequest, RecordingBody } from '../requests.ts'
+
+export function recordingRoutes(recordings: Recordings): Router {
+  const router = new Router({ prefix: '/api' })
+
+  router.get('/demo-game', async (context) => {
+    context.body = await recordings.demo()
+  })
+
+  router.get('/recordings', async (context) => {
+    context.body = await recordings.list()
+  })
+
+  router.post('/recordings', async (context) => {
+    const request = await parseRequest(RecordingBody, context.request.body ?? {})
+    const { flaws } = await recordings.demo()
+    const unknown = request.flaws.find((flaw) => !flaws.some(({ id }) => id === flaw))
+    if (unknown !== undefined) throw new ProblemError(400, `there is no flaw "${unknown}"`, 'flaws')
+    context.body = recordings.start(request)
+    context.status = 201
+  })
+
+  router.get('/recordings/:recording', async (context) => {
+    context.body = (await recordings.get(context['params'].recording)) ?? missing()
+  })
+
+  router.post('/recordings/:recording/stop', async (context) => {
+    context.body = (await recordings.stop(context['params'].recording)) ?? missing()
+  })
+
+  return router
+}
+
+function missing(): never {
+  throw notFound('recording of that name', 'recording')
+}

@@ -1,0 +1,2 @@
+export { configFromEnvironment, type ServerConfig } from './config.ts'
+export { startServer, type RunningServer } from './server.ts'

@@ -1,0 +1,149 @@
+/** The recording stream: one WebSocket, one take. */
+import { decodeRecord, FormatError, withPlace, type IngestMessage, type TakeRecord } from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import type { Sequelize } from 'sequelize'
+import type { WebSocket } from 'ws'
+import { finishTake, touchTake } from './finish.ts'
+import { StaleWriter, TakeWriter } from './take-writer.ts'
+
+/** Received but unwritten bytes beyond which the socket is not read. */
+const MOST_PENDING_BYTES = 16 * 1024 * 1024
+const TOUCH_EVERY_MS = 5_000
+/** Close codes, RFC 6455 7.4.1. */
+const GOING_AWAY = 1001
+const POLICY_VIOLATION = 1008
+const TRY_AGAIN = 1013
+
+export class IngestStreams {
+  readonly #database: Sequelize
+  readonly #log: Logger
+  readonly #open = new Map<WebSocket, IngestStream>()
+
+  constructor(database: Sequelize, log: Logger) {
+    this.#database = database
+    this.#log = log
+  }
+
+  accept(socket: WebSocket): void {
+    const stream = new IngestStream(socket, this.#database, this.#log, (takeId) => this.#takeOver(socket, takeId))
+    this.#open.set(socket, stream)
+    socket.once('close', () => void stream.idle().then(() => this.#open.delete(socket)))
+  }
+
+  /** Stops reading, waits for what was received to be committed and acknowledged, and hangs up. */
+  async stop(): Promise<void> {
+    await Promise.all([...this.#open.values()].map((stream) => stream.stop()))
+  }
+
+  /** A game that reconnects may be faster than the news of its old connection's end. */
+  async #takeOver(socket: WebSocket, takeId: string): Promise<void> {
+    for (const [other, stream] of this.#open) {
+      if (other === socket || stream.takeId !== takeId) continue
+      other.terminate()
+      await stream.idle()
+    }
+  }
+}
+
+class IngestStream {
+  readonly #socket: WebSocket
+  readonly #database: Sequelize
+  readonly #log: Logger
+  readonly #takeOver: (takeId: string) => Promise<void>
+  readonly #touchTimer: ReturnType<typeof setInterval>
+  #writer: TakeWriter | null = null
+  #queue: Promise<void> = Promise.resolve()
+  #pendingBytes = 0
+  #place = { record: 0, offset: 0 }
+  #broken = false
+
+  constructor(socket: WebSocket, database: Sequelize, log: Logger, takeOver: (takeId: string) => Promise<void>) {
+    this.#socket = socket
+    this.#database = database
+    this.#log = log
+    this.#takeOver = takeOver
+    this.#touchTimer = setInterval(() => {
+      if (this.#writer !== null) void touchTake(this.#writer.takeId).catch((error) => log.warn(error, 'touch failed'))
+    }, TOUCH_EVERY_MS)
+    socket.on('message', (data: Buffer) => this.#receive(data))
+    socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
+    socket.once('close', () => clearInterval(this.#touchTimer))
+  }
+
+  get takeId(): string | null {
+    return this.#writer?.takeId ?? null
+  }
+
+  /** Resolves once everything received so far is dealt with. */
+  async idle(): Promise<void> {
+    await this.#queue
+  }
+
+  async stop(): Promise<void> {
+    this.#socket.pause()
+    await this.#queue
+    this.#broken = true
+    // A paused socket would not see the closing handshake.
+    this.#socket.resume()
+    this.#socket.close(GOING_AWAY)
+  }
+
+  #receive(bytes: Buffer): void {
+    this.#pendingBytes += bytes.length
+    if (this.#pendingBytes > MOST_PENDING_BYTES) this.#socket.pause()
+    this.#queue = this.#queue.then(async () => {
+      try {
+        if (!this.#broken) await this.#take(bytes)
+      } catch (error) {
+        this.#fail(error as Error)
+      }
+      this.#pendingBytes -= bytes.length
+      if (this.#pendingBytes <= MOST_PENDING_BYTES / 2 && this.#socket.isPaused) this.#socket.resume()
+    })
+  }
+
+  async #take(bytes: Buffer): Promise<void> {
+    const place = this.#place
+    this.#place = { record: place.record + 1, offset: place.offset + bytes.length }
+    const record = decodeRecord(bytes, place)
+    if (record.record === 'take') {
+      await this.#begin(record)
+      return
+    }
+    const writer = this.#writer!
+    try {
+      await writer.write(record)
+    } catch (error) {
+      throw withPlace(error, place)
+    }
+    this.#say({ ack: writer.lastSequence })
+    if (record.record === 'end') await finishTake(writer.takeId, 'complete')
+  }
+
+  async #begin(record: TakeRecord): Promise<void> {
+    await this.#takeOver(record.take)
+    this.#writer = await TakeWriter.open(this.#database, record)
+    this.#log.info({ take: record.take, game: record.game, from: this.#writer.lastSequence }, 'recording')
+    this.#say({ ack: this.#writer.lastSequence })
+  }
+
+  #fail(error: Error): void {
+    this.#broken = true
+    const take = this.takeId
+    if (error instanceof FormatError) {
+      this.#log.warn({ take, code: error.code, place: error.place }, error.message)
+      this.#say({ refused: { code: error.code, message: error.message } })
+      this.#socket.close(POLICY_VIOLATION)
+      if (take !== null) void finishTake(take, 'cut-short').catch((failure) => this.#log.error(failure, 'could not close take'))
+    } else {
+      // The game keeps what was not acknowledged and tries again.
+      if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)
+      else this.#log.error({ take, err: error }, 'could not store a record')
+      this.#socket.close(TRY_AGAIN)
+    }
+  }
+
+  #say(message: IngestMessage): void {
+    if (this.#socket.readyState === this.#socket.OPEN) this.#socket.send(JSON.stringify(message))
+  }
+}

@@ -1,0 +1,56 @@
+import type { LedgerResponse } from '@lapsus/api'
+import { coverChunks, decodeRollup, ledgerRows, mergeRollups, rollupOf, unpackCourses, type LedgerBy, type Rollup } from '@lapsus/core/rollup'
+import { NS_PER_MS, type PathTable } from '@lapsus/core/take'
+import { Op } from 'sequelize'
+import { unpack } from '../database/compression.ts'
+import { RollupRow, type ChunkRow } from '../database/models.ts'
+import { loadTables } from '../ingest/progress.ts'
+import { chunkOfFrame } from './chunks.ts'
+
+/**
+ * What the frames `from` to `to`, both included, spent. Reads O(log n) rollups and the courses of the two
+ * chunks at the ends; never a span.
+ * @returns null when the take does not have those frames
+ */
+export async function ledger(takeId: string, from: number, to: number, by: LedgerBy): Promise<LedgerResponse | null> {
+  const [first, last, { paths }] = await Promise.all([
+    chunkOfFrame(takeId, from, ['courses']),
+    chunkOfFrame(takeId, to, ['courses']),
+    loadTables(takeId),
+  ])
+  if (first === null || last === null) return null
+  const sameChunk = first.idx === last.idx
+  const ends = sameChunk
+    ? [await partOf(first, paths, from, to + 1)]
+    : [await partOf(first, paths, from, Infinity), await partOf(last, paths, 0, to + 1)]
+  const rollup = mergeRollups([...ends, ...(await stored(takeId, first.idx + 1, last.idx))])
+  const rows = ledgerRows(rollup, by).map((row) => ({
+    key: row.key,
+    calls: row.calls,
+    frames: row.frames,
+    selfMs: row.selfNs / NS_PER_MS,
+    totalMs: row.totalNs / NS_PER_MS,
+    selfP99Ms: row.selfP99Ns / NS_PER_MS,
+    worstSelfMs: row.worstSelfNs / NS_PER_MS,
+    worstFrame: row.worstFrame,
+  }))
+  return { from, to, by, rows }
+}
+
+/** The rollup of a chunk's frames from `from` to before `to`, numbers in the take. */
+async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: number): Promise<Rollup> {
+  const courses = unpackCourses(await unpack(chunk.courses))
+  const { firstFrame, frames } = chunk
+  return rollupOf(courses, paths, firstFrame, Math.max(0, from - firstFrame), Math.min(frames, to - firstFrame))
+}
+
+/** The stored rollups of the chunks `from` to before `to`. */
+async function stored(takeId: string, from: number, to: number): Promise<Rollup[]> {
+  const nodes = coverChunks(from, to)
+  if (nodes.length === 0) return []
+  const rows = await RollupRow.findAll({
+    where: { takeId, [Op.or]: nodes.map(({ level, index }) => ({ level, idx: index })) },
+    raw: true,
+  })
+  return Promise.all(rows.map(async (row) => decodeRollup(await unpack(row.body))))
+}

@@ -1,0 +1,122 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { randomUUID } from 'node:crypto'
+import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
+import { ENV_TAKE, ENV_TO } from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import { TakeRow } from '../database/models.ts'
+import { finishTake } from '../ingest/finish.ts'
+import { describeDemo } from './demo.ts'
+
+/** Ended recordings that are still listed. */
+const MOST_KEPT = 20
+const MESSAGE_LENGTH = 2_000
+
+interface Run {
+  recording: Recording
+  child: ChildProcess
+  startedMs: number
+  output: string
+  ended: Promise<void>
+}
+
+/** Runs of the demo game that this server started. */
+export class Recordings {
+  readonly #script: string
+  readonly #log: Logger
+  readonly #runs = new Map<string, Run>()
+  #demo: Promise<DemoGame> | null = null
+  /** Where the games send their takes; known once the server listens. */
+  address = ''
+
+  constructor(script: string, log: Logger) {
+    this.#script = script
+    this.#log = log
+  }
+
+  /** The demo game, as it describes itself. */
+  demo(): Promise<DemoGame> {
+    this.#demo ??= describeDemo(this.#script)
+    return this.#demo
+  }
+
+  start(request: RecordingRequest): Recording {
+    const take = randomUUID()
+    const child = spawn(
+      process.execPath,
+      [
+        this.#script,
+        ...['--seconds', String(request.seconds)],
+        ...['--seed', String(request.seed)],
+        ...['--flaws', request.flaws.join(',') || 'none'],
+        ...['--letters', String(request.letters)],
+        ...['--moths', String(request.moths)],
+      ],
+      { env: { ...process.env, [ENV_TO]: this.address, [ENV_TAKE]: take }, stdio: ['ignore', 'pipe', 'pipe'] },
+    )
+    const recording: Recording = { id: randomUUID(), take, state: 'starting', seconds: request.seconds, elapsedS: 0, frames: 0, message: '' }
+    const run: Run = { recording, child, startedMs: performance.now(), output: '', ended: Promise.resolve() }
+    const keep = (text: Buffer) => (run.output = (run.output + text.toString()).slice(-MESSAGE_LENGTH))
+    child.stdout?.on('data', keep)
+    child.stderr?.on('data', keep)
+    run.ended = new Promise((resolve) => {
+      child.once('error', (error) => resolve(this.#end(run, null, request, error.message)))
+      child.once('exit', (code) => resolve(this.#end(run, code, request, run.output.trim())))
+    })
+    this.#runs.set(recording.id, run)
+    this.#forgetOld()
+    this.#log.info({ take, seconds: request.seconds, flaws: request.flaws }, 'recording the demo game')
+    return recording
+  }
+
+  async list(): Promise<Recording[]> {
+    return Promise.all([...this.#runs.keys()].reverse().map(async (id) => (await this.get(id))!))
+  }
+
+  async get(id: string): Promise<Recording | null> {
+    const run = this.#runs.get(id)
+    if (run === undefined) return null
+    const { recording } = run
+    const row = await TakeRow.findByPk(recording.take, { attributes: ['frames'] })
+    recording.frames = Number(row?.frames ?? 0)
+    if (recording.state === 'starting' && row !== null) recording.state = 'recording'
+    if (recording.state === 'recording' || recording.state === 'starting') {
+      recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
+    }
+    return recording
+  }
+
+  /** Asks the game to end; its take is kept. */
+  async stop(id: string): Promise<Recording | null> {
+    const run = this.#runs.get(id)
+    if (run === undefined) return null
+    run.child.kill('SIGTERM')
+    await run.ended
+    return this.get(id)
+  }
+
+  async stopAll(): Promise<void> {
+    await Promise.all([...this.#runs.keys()].map((id) => this.stop(id)))
+  }
+
+  async #end(run: Run, code: number | null, request: RecordingRequest, output: string): Promise<void> {
+    const { recording } = run
+    recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
+    try {
+      if (code !== 0) {
+        await finishTake(recording.take, 'cut-short')
+        recording.message = output.split('\n').slice(-3).join('\n') || `the game ended with code ${code}`
+      }
+      if (request.name !== '') await TakeRow.update({ name: request.name }, { where: { id: recording.take } })
+    } catch (error) {
+      this.#log.error(error, 'could not close the take of a recording')
+    }
+    recording.state = code === 0 ? 'done' : 'failed'
+  }
+
+  #forgetOld(): void {
+    for (const [id, { recording }] of this.#runs) {
+      if (this.#runs.size <= MOST_KEPT) return
+      if (recording.state === 'done' || recording.state === 'failed') this.#runs.delete(id)
+    }
+  }
+}

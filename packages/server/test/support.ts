@@ -1,0 +1,87 @@
+/** A real server on a real MariaDB, for tests. */
+import { WebSocket } from 'ws'
+import { pino } from 'pino'
+import { Sequelize } from 'sequelize'
+import mariadb from 'mariadb'
+import { encodeRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
+import { startServer, type RunningServer, type ServerConfig } from '../src/index.ts'
+
+let schemas = 0
+
+/** An empty database of its own on the test instance. */
+export async function freshDatabase(): Promise<string> {
+  const base = process.env['TEST_DATABASE_URL']
+  if (!base) throw new Error('TEST_DATABASE_URL is missing: run the tests with npm test, or node scripts/with-database.mjs')
+  const name = `lapsus_${process.pid}_${schemas++}`
+  const admin = new Sequelize(base, { dialect: 'mariadb', dialectModule: mariadb, logging: false })
+  await admin.query(`CREATE DATABASE ${name}`)
+  await admin.close()
+  return base.replace(/\/lapsus$/, `/${name}`)
+}
+
+export async function testServer(config: Partial<ServerConfig> = {}): Promise<RunningServer> {
+  const databaseUrl = config.databaseUrl ?? (await freshDatabase())
+  return startServer(
+    { host: '127.0.0.1', port: 0, webFolder: null, demoGame: '', extraOrigins: [], logLevel: 'silent', ...config, databaseUrl },
+    pino({ level: process.env['LOG_LEVEL'] ?? 'silent' }),
+  )
+}
+
+/** Sends records as a probe would, and hears what the server says. */
+export class TestGame {
+  readonly messages: IngestMessage[] = []
+  closeCode: number | null = null
+  readonly #socket: WebSocket
+
+  private constructor(socket: WebSocket) {
+    this.#socket = socket
+    socket.on('message', (data) => this.messages.push(JSON.parse(String(data)) as IngestMessage))
+    socket.on('close', (code) => (this.closeCode = code))
+    socket.on('error', () => {})
+  }
+
+  static async connect(server: RunningServer, headers: Record<string, string> = {}): Promise<TestGame> {
+    const socket = new WebSocket(`${server.address.replace('http', 'ws')}/ingest`, { headers })
+    const game = new TestGame(socket)
+    await new Promise<void>((resolve, reject) => {
+      socket.once('open', resolve)
+      socket.once('error', reject)
+    })
+    return game
+  }
+
+  send(record: AnyRecord | Uint8Array): void {
+    this.#socket.send(record instanceof Uint8Array ? record : encodeRecord(record))
+  }
+
+  get acknowledged(): number {
+    return Math.max(-1, ...this.messages.map((message) => ('ack' in message ? message.ack : -1)))
+  }
+
+  async untilAcknowledged(sequence: number): Promise<void> {
+    await until(() => this.acknowledged >= sequence, `record ${sequence} is acknowledged`)
+  }
+
+  async untilClosed(): Promise<void> {
+    await until(() => this.closeCode !== null, 'the server hangs up')
+  }
+
+  /** Breaks the connection without a word. */
+  vanish(): void {
+    this.#socket.terminate()
+  }
+}
+
+export async function until(test: () => boolean | Promise<boolean>, what: string): Promise<void> {
+  const deadline = Date.now() + 20_000
+  while (!(await test())) {
+    if (Date.now() > deadline) throw new Error(`never happened: ${what}`)
+    await new Promise((resolve) => setTimeout(resolve, 10))
+  }
+}
+
+export async function getJson<T>(server: RunningServer, path: string): Promise<T> {
+  const response = await fetch(server.address + path)
+  if (!response.ok) throw new Error(`${response.status} ${await response.text()}`)
+  return (await response.json()) as T
+}
