@@ -1,0 +1,100 @@
+import { ledgerRows, type LedgerRow } from '@lapsus/core/rollup'
+import { frameFigures, NS_PER_MS, type FrameFigures } from '@lapsus/core/take'
+import type { TakeFile } from './take-file.ts'
+
+export interface Inspection {
+  take: {
+    game: string
+    frames: number
+    durationMs: number
+    targetFps: number
+    lanes: string[]
+    markers: number
+    spans: number
+    dropped: number
+    repaired: number
+    complete: boolean
+  }
+  frames: Omit<FrameFigures, 'frames' | 'heldBy' | 'overTimeMs'>
+  ledger: LedgerLine[]
+}
+
+export interface LedgerLine {
+  path: string[]
+  lane: string
+  calls: number
+  callsPerFrame: number
+  selfMs: number
+  totalMs: number
+  selfMsPerFrame: number
+  totalMsPerFrame: number
+  selfP99Ms: number
+}
+
+/** The figures of a take file, as `inspect --json` prints them. @param targetFps null for the take's own */
+export function inspect(file: TakeFile, targetFps: number | null): Inspection {
+  const target = targetFps ?? file.take.target
+  const { startNs, durationNs } = file.frames
+  const frames = startNs.length
+  const figures = frameFigures(file.frames, 1000 / target)
+  const { budgetMs, work, over, overShare, late, held } = figures
+  return {
+    take: {
+      game: file.take.game,
+      frames,
+      durationMs: frames === 0 ? 0 : (startNs[frames - 1]! + durationNs[frames - 1]! - startNs[0]!) / NS_PER_MS,
+      targetFps: target,
+      lanes: [...file.progress.declarations.lanes.values()].map(({ name }) => name),
+      markers: file.progress.declarations.markers.size,
+      spans: file.spans,
+      dropped: file.dropped,
+      repaired: file.repaired,
+      complete: file.complete,
+    },
+    frames: { budgetMs, work, over, overShare, late, held },
+    ledger: ledgerRows(file.rollup, 'path').map((row) => ledgerLine(file, row, frames)),
+  }
+}
+
+function ledgerLine({ progress }: TakeFile, row: LedgerRow, frames: number): LedgerLine {
+  const { declarations, paths } = progress
+  const selfMs = row.selfNs / NS_PER_MS
+  const totalMs = row.totalNs / NS_PER_MS
+  return {
+    path: paths.chain(row.key).map((id) => declarations.marker(paths.get(id).marker).name),
+    lane: declarations.lane(paths.get(row.key).lane).name,
+    calls: row.calls,
+    callsPerFrame: row.calls / frames,
+    selfMs,
+    totalMs,
+    selfMsPerFrame: selfMs / frames,
+    totalMsPerFrame: totalMs / frames,
+    selfP99Ms: row.selfP99Ns / NS_PER_MS,
+  }
+}
+
+const REPORT_ROWS = 15
+const three = (value: number) => (Number.isNaN(value) ? '–' : Number(value.toPrecision(3)).toString())
+
+/** A short report for people. */
+export function report({ take, frames, ledger }: Inspection): string {
+  const { work } = frames
+  const rows = ledger.slice(0, REPORT_ROWS).map((line) => {
+    const lane = line.lane === take.lanes[0] ? '' : ` [${line.lane}]`
+    const figures = [three(line.selfMsPerFrame), three(line.totalMsPerFrame), three(line.selfP99Ms), three(line.callsPerFrame)]
+    return `${figures.map((figure) => figure.padStart(9)).join('')}  ${line.path.join(' > ')}${lane}`
+  })
+  return [
+    `${take.game}: ${take.frames} frames, ${three(take.durationMs / 1000)} s, ${take.spans} spans, ${take.markers} markers` +
+      (take.complete ? '' : ' (cut short)') +
+      (take.dropped > 0 ? `, ${take.dropped} frames left out by the recorder` : ''),
+    `target ${three(take.targetFps)} frames a second, budget ${three(frames.budgetMs)} ms`,
+    `work   p50 ${three(work.p50)}   p95 ${three(work.p95)}   p99 ${three(work.p99)}   p99.9 ${three(work.p999)}   worst ${three(work.worst)} ms`,
+    `over budget ${frames.over} (${three(frames.overShare * 100)} %), late ${frames.late}, of these held by waiting ${frames.held}`,
+    '',
+    'ms a frame, most self time first',
+    `${['self', 'total', 'self p99', 'calls'].map((head) => head.padStart(9)).join('')}  path`,
+    ...rows,
+    ...(ledger.length > REPORT_ROWS ? [`… and ${ledger.length - REPORT_ROWS} more; --json prints all`] : []),
+  ].join('\n')
+}

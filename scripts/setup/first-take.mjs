@@ -1,0 +1,29 @@
+import { say } from './say.mjs'
+
+async function call(address, method, path, body) {
+  const response = await fetch(address + path, {
+    method,
+    headers: { 'content-type': 'application/json' },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  })
+  if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
+  return response.json()
+}
+
+/** Records the demo game once, so that there is something real to look at. */
+export async function ensureFirstTake(address) {
+  const takes = await call(address, 'GET', '/api/takes')
+  if (takes.length > 0) {
+    say(`takes: ${takes.length} in the library`)
+    return
+  }
+  const { defaults } = await call(address, 'GET', '/api/demo-game')
+  say(`first take: recording ${defaults.seconds} s of the demo game, with all its flaws`)
+  let recording = await call(address, 'POST', '/api/recordings', { ...defaults, name: 'First night' })
+  while (recording.state === 'starting' || recording.state === 'recording') {
+    await new Promise((resolve) => setTimeout(resolve, 5_000))
+    recording = await call(address, 'GET', `/api/recordings/${recording.id}`)
+    say(`first take: ${Math.round(recording.elapsedS)} of ${recording.seconds} s, ${recording.frames} frames`)
+  }
+  if (recording.state === 'failed') say(`first take: it failed, and everything else works: ${recording.message}`)
+}

@@ -1,0 +1,38 @@
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { startTicks } from './processes.mjs'
+import { STATE } from './root.mjs'
+import { SetupError, say } from './say.mjs'
+
+const FILE = join(STATE, 'running.json')
+
+/** Claims this checkout for the calling process; a claim whose process is gone is taken over. */
+export function claim() {
+  mkdirSync(STATE, { recursive: true, mode: 0o700 })
+  const mine = { pid: process.pid, ticks: startTicks(process.pid), address: null }
+  try {
+    writeFileSync(FILE, JSON.stringify(mine), { flag: 'wx' })
+  } catch (error) {
+    if (error.code !== 'EEXIST') throw error
+    const other = readClaim()
+    if (other !== null && startTicks(other.pid) === other.ticks) {
+      const where = other.address === null ? 'and still starting' : `at ${other.address}`
+      throw new SetupError(`Lapsus is already running ${where} (process ${other.pid}). Nothing was changed.`)
+    }
+    say('a run before this one was killed: cleaning up after it')
+    writeFileSync(FILE, JSON.stringify(mine))
+  }
+  return {
+    announce: (address) => writeFileSync(FILE, JSON.stringify({ ...mine, address })),
+    release: () => rmSync(FILE, { force: true }),
+  }
+}
+
+function readClaim() {
+  if (!existsSync(FILE)) return null
+  try {
+    return JSON.parse(readFileSync(FILE, 'utf8'))
+  } catch {
+    return null
+  }
+}

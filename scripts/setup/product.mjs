@@ -1,0 +1,53 @@
+/** The server process and the port it is remembered under. */
+import { spawn } from 'node:child_process'
+import { closeSync, existsSync, openSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { freePort, portIsFree } from './database.mjs'
+import { stopProcess } from './processes.mjs'
+import { ROOT, STATE } from './root.mjs'
+import { SetupError, say } from './say.mjs'
+
+const DEFAULT_PORT = 4780
+const LOG = join(STATE, 'server.log')
+
+/** PORT if given, else the port of last time, else the usual one; another if someone else has it. */
+export async function choosePort() {
+  if (process.env.PORT) {
+    const port = Number(process.env.PORT)
+    if (await portIsFree(port)) return port
+    throw new SetupError(`PORT is ${process.env.PORT}, but something else listens there. Choose another or unset it.`)
+  }
+  const file = join(STATE, 'port')
+  const known = existsSync(file) ? Number(readFileSync(file, 'utf8')) : DEFAULT_PORT
+  const port = (await portIsFree(known)) ? known : await freePort()
+  if (port !== known) say(`port ${known} is taken by another program: using ${port}`)
+  writeFileSync(file, String(port))
+  return port
+}
+
+/**
+ * Starts the server; resolves when it listens.
+ * @returns { address, exited, stop() } where `exited` resolves to the exit code whenever it ends
+ */
+export async function startServer(databaseUrl, port, env = {}) {
+  const log = openSync(LOG, 'a')
+  const child = spawn(process.execPath, ['--enable-source-maps', join(ROOT, 'packages/server/dist/main.mjs')], {
+    cwd: ROOT,
+    // A group of its own: Ctrl-C reaches the supervisor alone, which stops things in order.
+    detached: true,
+    stdio: ['ignore', log, log, 'ipc'],
+    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), ...env },
+  })
+  closeSync(log)
+  const exited = new Promise((resolve) => child.once('exit', (code) => resolve(code ?? 1)))
+  const address = await Promise.race([
+    new Promise((resolve) => child.once('message', (message) => resolve(message.address))),
+    exited.then((code) => {
+      throw new SetupError(`The server ended with code ${code}; the end of ${LOG}:\n${logTail()}`)
+    }),
+  ])
+  say(`server: listening at ${address} (process ${child.pid})`)
+  return { address, exited, stop: () => stopProcess(child.pid) }
+}
+
+const logTail = () => readFileSync(LOG, 'utf8').trim().split('\n').slice(-5).join('\n')
