@@ -1,0 +1,91 @@
+import { useEffect, useRef, useState, type HTMLAttributes, type RefObject } from 'react'
+
+/** Colours of the page, as the drawing code needs them. */
+export interface Palette {
+  paper: string
+  leaf: string
+  ink: string
+  faint: string
+  line: string
+  work: string
+  workSoft: string
+  wait: string
+  collect: string
+  alarm: string
+  pick: string
+}
+
+function readPalette(): Palette {
+  const style = getComputedStyle(document.documentElement)
+  const colour = (name: string) => style.getPropertyValue(name).trim()
+  return {
+    paper: colour('--paper'),
+    leaf: colour('--leaf'),
+    ink: colour('--ink'),
+    faint: colour('--faint'),
+    line: colour('--line'),
+    work: colour('--work'),
+    workSoft: colour('--work-soft'),
+    wait: colour('--wait'),
+    collect: colour('--collect'),
+    alarm: colour('--alarm'),
+    pick: colour('--pick'),
+  }
+}
+
+export const FONT = '12px Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
+
+/** Draws in CSS pixels; width and height are those of the element. */
+export type Draw = (context: CanvasRenderingContext2D, width: number, height: number, palette: Palette) => void
+
+interface CanvasProps extends HTMLAttributes<HTMLCanvasElement> {
+  draw: Draw
+  ref?: RefObject<HTMLCanvasElement | null>
+  onResized?(width: number, height: number): void
+}
+
+/** A canvas as large as its parent, redrawn when its size, its colours or `draw` change. */
+export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
+  const own = useRef<HTMLCanvasElement>(null)
+  const canvas = ref ?? own
+  const [size, setSize] = useState({ width: 0, height: 0 })
+  const [palette, setPalette] = useState(readPalette)
+
+  useEffect(() => {
+    const changed = () => setPalette(readPalette())
+    window.addEventListener('lapsus-theme', changed)
+    return () => window.removeEventListener('lapsus-theme', changed)
+  }, [])
+
+  useEffect(() => {
+    const parent = canvas.current!.parentElement!
+    const observer = new ResizeObserver(([entry]) => {
+      const { width, height } = entry!.contentRect
+      setSize({ width: Math.floor(width), height: Math.floor(height) })
+      onResized?.(Math.floor(width), Math.floor(height))
+    })
+    observer.observe(parent)
+    return () => observer.disconnect()
+  }, [canvas, onResized])
+
+  useEffect(() => {
+    if (size.width === 0 || size.height === 0) return
+    const request = requestAnimationFrame(() => {
+      const element = canvas.current
+      if (element === null) return
+      const scale = window.devicePixelRatio
+      element.width = Math.round(size.width * scale)
+      element.height = Math.round(size.height * scale)
+      const context = element.getContext('2d')!
+      context.scale(scale, scale)
+      context.font = FONT
+      context.textBaseline = 'middle'
+      const startMs = performance.now()
+      draw(context, size.width, size.height, palette)
+      element.dataset['drawMs'] = (performance.now() - startMs).toFixed(2)
+    })
+    return () => cancelAnimationFrame(request)
+  }, [canvas, draw, palette, size])
+
+  return <canvas ref={canvas} style={{ width: size.width, height: size.height }} className="block touch-none" {...rest} />
+}

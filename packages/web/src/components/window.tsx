@@ -1,0 +1,34 @@
+import { X } from 'lucide-react'
+import { Dialog } from 'radix-ui'
+import type { ReactNode } from 'react'
+import { IconButton } from './button.tsx'
+
+interface WindowProps {
+  title: string
+  /** One sentence under the title. */
+  about: string
+  open: boolean
+  onOpenChange(open: boolean): void
+  children: ReactNode
+}
+
+/** A dialog over the page. */
+export function Window({ title, about, open, onOpenChange, children }: WindowProps) {
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpenChange}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Content className="fixed top-1/2 left-1/2 z-40 max-h-[88vh] w-[34rem] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-md border border-line bg-leaf p-6 shadow-xl">
+          <Dialog.Title className="font-serif text-xl">{title}</Dialog.Title>
+          <Dialog.Description className="mt-1 mb-4 text-faint">{about}</Dialog.Description>
+          <Dialog.Close asChild>
+            <IconButton label="Close" className="absolute top-4 right-4">
+              <X size={16} />
+            </IconButton>
+          </Dialog.Close>
+          {children}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  )
+}

@@ -1,0 +1,297 @@
+import { useVirtualizer } from '@tanstack/react-virtual'
+import { ChevronDown, ChevronRight, ChevronsDownUp, ChevronsUpDown, Copy, Download } from 'lucide-react'
+import { ToggleGroup } from 'radix-ui'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
+import { IconButton } from '../components/button.tsx'
+import { Hint } from '../components/hint.tsx'
+import { Words } from '../components/words.tsx'
+import { percent, three } from '../format/numbers.ts'
+import { notify } from '../state/notices.ts'
+import type { OpenTake } from '../state/take.ts'
+import { UNITS, useView, type FrameRange, type Sort, type Unit } from '../state/view.ts'
+import { inUnit, ledgerCsv, ledgerLines, type LedgerLine, type Scope } from './rows.ts'
+import { useLedger } from './use-ledger.ts'
+
+const ROW_PX = 25
+const GRID = 'grid grid-cols-[minmax(0,1fr)_4.4rem_4.4rem_4.2rem_4.4rem_5.2rem] items-center gap-x-1'
+const UNIT_WORDS: Record<Unit, string> = { frame: 'ms a frame', second: 'ms a second', share: 'share of the budget' }
+const BY_WORDS: Record<LedgerBy, string> = { path: 'path', marker: 'marker', group: 'group' }
+
+const COLUMNS: { sort: Sort; head: string; about: string }[] = [
+  { sort: 'self', head: 'self', about: 'Time in the marker itself, without the markers inside it.' },
+  { sort: 'total', head: 'total', about: 'Time in the marker and everything inside it; counted once where it calls itself.' },
+  {
+    sort: 'p99',
+    head: 'self p99',
+    about: '99th percentile of the self time per frame, in ms, over all frames chosen; frames in which it did not run count as 0.',
+  },
+  { sort: 'calls', head: 'calls', about: 'Runs per frame, on average over the frames chosen.' },
+]
+
+/** Where the time of the chosen frames went. */
+export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
+  const { by, unit, sort, search, range, change } = useView()
+  const count = take.frames.startNs.length
+  const chosen: FrameRange = range ?? { from: 0, to: count - 1 }
+  const { ledger, error, stale } = useLedger(take.detail.id, chosen.from, chosen.to, by)
+  const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
+  const lines = useMemo(
+    () => (ledger === null ? [] : ledgerLines(ledger, take, { sort, search }, closed)),
+    [ledger, take, sort, search, closed],
+  )
+  const scope = useMemo(() => scopeOf(take, ledger ?? chosen, budgetMs), [take, ledger, chosen.from, chosen.to, budgetMs])
+
+  return (
+    <section aria-label="Ledger" className="flex h-full min-h-0 flex-col" data-testid="ledger" data-stale={stale}>
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3 py-1.5">
+        <Choice label="Group by" values={LEDGER_KEYS} words={BY_WORDS} value={by} onChange={(value) => change({ by: value })} />
+        <Choice label="Unit" values={UNITS} words={UNIT_WORDS} value={unit} onChange={(value) => change({ unit: value })} />
+        <input
+          id="ledger-search"
+          type="search"
+          aria-label="Search by name"
+          placeholder="Search  /"
+          value={search}
+          className="h-7 w-32 grow rounded border border-line bg-leaf px-2"
+          onChange={(event) => change({ search: event.target.value })}
+          onKeyDown={(event) => {
+            event.stopPropagation()
+            if (event.key === 'Escape') event.currentTarget.blur()
+          }}
+        />
+        <div className="flex">
+          {by === 'path' && (
+            <>
+              <IconButton label="Fold all" onClick={() => setClosed(new Set(take.paths.all.map(({ id }) => id)))}>
+                <ChevronsDownUp size={15} />
+              </IconButton>
+              <IconButton label="Unfold all" onClick={() => setClosed(new Set())}>
+                <ChevronsUpDown size={15} />
+              </IconButton>
+            </>
+          )}
+          <IconButton label="Copy as CSV" onClick={() => void copyCsv(lines, take)}>
+            <Copy size={15} />
+          </IconButton>
+          <IconButton label="Save as CSV" onClick={() => saveCsv(lines, take, chosen)}>
+            <Download size={15} />
+          </IconButton>
+        </div>
+      </div>
+      <Head sort={sort} onSort={(value) => change({ sort: value })} />
+      {error !== null ? (
+        <Words alarm title="The ledger could not be read">
+          {error}
+        </Words>
+      ) : ledger === null ? (
+        <Words title="Adding up…" />
+      ) : lines.length === 0 ? (
+        <Words title={search === '' ? 'Nothing ran in these frames' : `Nothing is called “${search}”`}>
+          {search === '' ? 'No marker was entered in the frames chosen.' : 'The search looks at markers’ names, in the frames chosen.'}
+        </Words>
+      ) : (
+        <Lines
+          lines={lines}
+          unit={unit}
+          scope={scope}
+          toggle={(path) =>
+            setClosed((current) => {
+              const next = new Set(current)
+              if (!next.delete(path)) next.add(path)
+              return next
+            })
+          }
+        />
+      )}
+    </section>
+  )
+}
+
+function scopeOf({ frames }: OpenTake, { from, to }: FrameRange, budgetMs: number): Scope {
+  const endNs = frames.startNs[to]! + frames.durationNs[to]!
+  return { frames: to - from + 1, durationMs: (endNs - frames.startNs[from]!) / 1e6, budgetMs }
+}
+
+interface ChoiceProps<T extends string> {
+  label: string
+  values: readonly T[]
+  words: Record<T, string>
+  value: T
+  onChange(value: T): void
+}
+
+function Choice<T extends string>({ label, values, words, value, onChange }: ChoiceProps<T>) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={label}
+      value={value}
+      onValueChange={(next) => next !== '' && onChange(next as T)}
+      className="flex rounded border border-line"
+    >
+      {values.map((one) => (
+        <ToggleGroup.Item
+          key={one}
+          value={one}
+          className="h-6.5 px-2 text-xs text-faint first:rounded-l last:rounded-r hover:text-ink data-[state=on]:bg-line/70 data-[state=on]:text-ink"
+        >
+          {words[one]}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  )
+}
+
+function Head({ sort, onSort }: { sort: Sort; onSort(sort: Sort): void }) {
+  const cell = (value: Sort, head: string, about: string, align: string) => (
+    <Hint key={value} text={about}>
+      <button
+        type="button"
+        aria-pressed={sort === value}
+        className={`${align} ${sort === value ? 'font-semibold text-ink' : ''} hover:text-ink`}
+        onClick={() => onSort(value)}
+      >
+        {head}
+        {sort === value && ' ↓'}
+      </button>
+    </Hint>
+  )
+  return (
+    <div className={`${GRID} border-b border-line py-1 pr-4 pl-3 text-xs text-faint`}>
+      {cell('name', 'name', 'The marker’s name; in a tree, below the marker it ran in.', 'text-left')}
+      {COLUMNS.map(({ sort: value, head, about }) => cell(value, head, about, 'text-right'))}
+      <Hint text="Self time per frame as a share of the frame budget.">
+        <span className="text-right">of budget</span>
+      </Hint>
+    </div>
+  )
+}
+
+interface LinesProps {
+  lines: LedgerLine[]
+  unit: Unit
+  scope: Scope
+  toggle(path: number): void
+}
+
+function Lines({ lines, unit, scope, toggle }: LinesProps) {
+  const scroller = useRef<HTMLDivElement>(null)
+  const path = useView((view) => view.path)
+  const rows = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 })
+  const chosen = lines.findIndex((line) => line.path !== null && line.path === path)
+  useEffect(() => {
+    if (chosen >= 0) rows.scrollToIndex(chosen, { align: 'auto' })
+  }, [chosen, rows])
+  return (
+    <div ref={scroller} role="table" aria-label="Where the time went" className="min-h-0 grow overflow-y-scroll">
+      <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+        {rows.getVirtualItems().map(({ index, start }) => (
+          <div key={lines[index]!.row.key} className="absolute right-0 left-0" style={{ top: start, height: ROW_PX }}>
+            <Line line={lines[index]!} chosen={index === chosen} unit={unit} scope={scope} toggle={toggle} />
+          </div>
+        ))}
+      </div>
+    </div>
+  )
+}
+
+interface LineProps {
+  line: LedgerLine
+  chosen: boolean
+  unit: Unit
+  scope: Scope
+  toggle(path: number): void
+}
+
+function Line({ line, chosen, unit, scope, toggle }: LineProps) {
+  const change = useView((view) => view.change)
+  const { row, path, indent, children, open } = line
+  const figure = (sumMs: number) => {
+    const value = inUnit(sumMs, unit, scope)
+    return unit === 'share' ? percent(value) : three(value)
+  }
+  const share = inUnit(row.selfMs, 'share', scope)
+  return (
+    <div
+      role="row"
+      tabIndex={0}
+      aria-selected={chosen}
+      className={`${GRID} h-full pr-1 pl-3 tabular-nums outline-offset-[-2px] ${chosen ? 'bg-pick' : 'hover:bg-line/35'}`}
+      onClick={() => change({ path: chosen ? null : path })}
+      onDoubleClick={() => change({ frame: row.worstFrame, path })}
+      onKeyDown={(event) => {
+        if (event.key === 'Enter') change({ path: chosen ? null : path })
+      }}
+    >
+      <span role="cell" className="flex min-w-0 items-center" style={{ paddingLeft: indent * 14 }}>
+        {children > 0 ? (
+          <button
+            type="button"
+            aria-label={`${open ? 'Fold' : 'Unfold'} ${line.name}`}
+            aria-expanded={open}
+            className="mr-0.5 text-faint hover:text-ink"
+            onClick={(event) => {
+              event.stopPropagation()
+              toggle(path!)
+            }}
+          >
+            {open ? <ChevronDown size={14} /> : <ChevronRight size={14} />}
+          </button>
+        ) : (
+          <span className="inline-block w-4 shrink-0" />
+        )}
+        <span className="truncate" title={line.name}>
+          {line.name}
+        </span>
+        {indent === 0 && line.lane !== 'main' && <span className="ml-1.5 shrink-0 text-xs text-faint">{line.lane}</span>}
+      </span>
+      <span role="cell" className="text-right">
+        {figure(row.selfMs)}
+      </span>
+      <span role="cell" className="text-right text-faint">
+        {figure(row.totalMs)}
+      </span>
+      <span role="cell" className="text-right">
+        <button
+          type="button"
+          className="hover:underline"
+          title={`Worst: ${three(row.worstSelfMs)} ms in frame ${row.worstFrame}. Click to read that frame.`}
+          onClick={(event) => {
+            event.stopPropagation()
+            change({ frame: row.worstFrame, path: path ?? null })
+          }}
+        >
+          {three(row.selfP99Ms)}
+        </button>
+      </span>
+      <span role="cell" className="text-right text-faint">
+        {three(row.calls / scope.frames)}
+      </span>
+      <span role="cell" className="flex items-center justify-end gap-1.5 pr-1">
+        <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
+          <span
+            className={`block h-full ${share > 1 ? 'bg-alarm' : 'bg-work'}`}
+            style={{ width: `${Math.min(100, share * 100)}%` }}
+          />
+        </span>
+        <span className="w-11 text-right text-xs">{percent(share)}</span>
+      </span>
+    </div>
+  )
+}
+
+async function copyCsv(lines: LedgerLine[], take: OpenTake): Promise<void> {
+  await navigator.clipboard.writeText(ledgerCsv(lines, take)).then(
+    () => notify(`${lines.length} lines are on the clipboard.`),
+    () => notify('The browser did not allow copying.'),
+  )
+}
+
+function saveCsv(lines: LedgerLine[], take: OpenTake, { from, to }: FrameRange): void {
+  const link = document.createElement('a')
+  link.href = URL.createObjectURL(new Blob([ledgerCsv(lines, take)], { type: 'text/csv' }))
+  link.download = `${take.detail.name || take.detail.game} frames ${from}-${to}.csv`
+  link.click()
+  URL.revokeObjectURL(link.href)
+}

@@ -1,0 +1,30 @@
+import { create } from 'zustand'
+import { persist } from 'zustand/middleware'
+
+export type Theme = 'system' | 'light' | 'dark'
+
+interface Settings {
+  theme: Theme
+  setTheme(theme: Theme): void
+}
+
+/** What a person set and expects to find again. */
+export const useSettings = create<Settings>()(
+  persist((set) => ({ theme: 'system' as Theme, setTheme: (theme: Theme) => set({ theme }) }), { name: 'lapsus-settings' }),
+)
+
+const prefersDark = window.matchMedia('(prefers-color-scheme: dark)')
+
+function applyTheme(): void {
+  const { theme } = useSettings.getState()
+  const dark = theme === 'dark' || (theme === 'system' && prefersDark.matches)
+  document.documentElement.dataset['theme'] = dark ? 'dark' : 'light'
+  window.dispatchEvent(new Event('lapsus-theme'))
+}
+
+/** Keeps the page's colours in step with the setting and the system. */
+export function followTheme(): void {
+  applyTheme()
+  useSettings.subscribe(applyTheme)
+  prefersDark.addEventListener('change', applyTheme)
+}

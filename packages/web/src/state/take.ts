@@ -1,0 +1,67 @@
+import type { Page, TakeDetail } from '@lapsus/api'
+import { PathTable, type FrameColumns } from '@lapsus/core/take'
+import { create } from 'zustand'
+import { api } from '../api/client.ts'
+
+/** A take with what its views look up all the time. */
+export interface OpenTake {
+  detail: TakeDetail
+  frames: FrameColumns
+  paths: PathTable
+  markers: Map<number, TakeDetail['markers'][number]>
+}
+
+interface TakeState {
+  id: string | null
+  take: OpenTake | null
+  error: string | null
+  open(id: string): Promise<void>
+  /** Takes over a changed name or note. */
+  patch(change: Partial<TakeDetail>): void
+}
+
+/** The take that is open in the workbench. */
+export const useTake = create<TakeState>()((set, get) => ({
+  id: null,
+  take: null,
+  error: null,
+  async open(id) {
+    set({ id, take: null, error: null })
+    try {
+      const [detail, frames] = await Promise.all([api.take(id), api.frames(id)])
+      if (get().id === id) set({ take: openTake(detail, frames) })
+    } catch (error) {
+      if (get().id === id) set({ error: (error as Error).message })
+    }
+  },
+  patch(change) {
+    const { take } = get()
+    if (take !== null) set({ take: { ...take, detail: { ...take.detail, ...change } } })
+  },
+}))
+
+function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
+  const markers = new Map(detail.markers.map((marker) => [marker.id, marker]))
+  const paths = new PathTable()
+  for (const { parent, lane, marker } of detail.paths) paths.child(parent, lane, markers.get(marker)!)
+  return { detail, frames, paths, markers }
+}
+
+/** Pages seen lately, so that going back and forth is instant. */
+const MOST_PAGES = 60
+const pages = new Map<string, Promise<Page>>()
+
+export function loadPage(id: string, frame: number): Promise<Page> {
+  const key = `${id}/${frame}`
+  const known = pages.get(key)
+  if (known !== undefined) {
+    pages.delete(key)
+    pages.set(key, known)
+    return known
+  }
+  const page = api.page(id, frame)
+  pages.set(key, page)
+  page.catch(() => pages.delete(key))
+  if (pages.size > MOST_PAGES) pages.delete(pages.keys().next().value!)
+  return page
+}

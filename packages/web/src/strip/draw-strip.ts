@@ -1,0 +1,145 @@
+import type { TakeMoment } from '@lapsus/api'
+import { stripColumns, type FrameColumns } from '@lapsus/core/take'
+import type { Palette } from '../components/canvas.tsx'
+import { ms } from '../format/numbers.ts'
+import type { FrameRange } from '../state/view.ts'
+import { FLAGS, FOOT, lengthScale, xOfFrame, type Window } from './geometry.ts'
+
+export interface StripPicture {
+  frames: FrameColumns
+  moments: TakeMoment[]
+  window: Window
+  budgetMs: number
+  /** The frame on the page. */
+  frame: number
+  range: FrameRange | null
+}
+
+/** Frames hang from the top edge; what falls through the floor is in the alarm colour. */
+export function drawStrip(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  picture: StripPicture,
+): void {
+  context.fillStyle = palette.leaf
+  context.fillRect(0, 0, width, height)
+  if (picture.range !== null) drawRange(context, width, height, palette, picture, picture.range)
+  drawFrames(context, width, height, palette, picture)
+  drawFloor(context, width, height, palette, picture)
+  drawMoments(context, width, palette, picture)
+  drawCaret(context, width, height, palette, picture)
+}
+
+function drawFrames(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+  const { frames, window, budgetMs } = picture
+  const budgetNs = budgetMs * 1e6
+  const scale = lengthScale(height, budgetNs)
+  const lowest = height - FLAGS - FOOT
+  const strip = stripColumns(frames, window.from, window.to, width)
+  const columns = strip.worstFrame.length
+  const columnWidth = width / columns
+  const gap = columnWidth >= 5 ? 1 : 0
+  for (let column = 0; column < columns; column++) {
+    const x = Math.round(column * columnWidth)
+    const w = Math.max(1, Math.round((column + 1) * columnWidth) - x - gap)
+    const worst = strip.worstFrame[column]!
+    const workNs = frames.workNs[worst]!
+    const bar = (colour: string, fromNs: number, toNs: number) => {
+      const top = Math.min(lowest, fromNs * scale)
+      const bottom = Math.min(lowest, toNs * scale)
+      if (bottom <= top) return
+      context.fillStyle = colour
+      context.fillRect(x, FLAGS + top, w, bottom - top)
+    }
+    bar(palette.wait, 0, frames.durationNs[worst]!)
+    bar(palette.workSoft, 0, Math.min(workNs, budgetNs))
+    bar(palette.work, 0, Math.min(strip.medianWorkNs[column]!, budgetNs))
+    bar(palette.alarm, budgetNs, workNs)
+    const collectNs = frames.collectNs[worst]!
+    if (collectNs > 0) bar(palette.collect, workNs - collectNs, workNs)
+    if (workNs * scale > lowest) {
+      // The rest does not fit: a cut end.
+      context.fillStyle = palette.leaf
+      context.fillRect(x, FLAGS + lowest - 5, w, 2)
+    }
+  }
+}
+
+function drawRange(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  { window }: StripPicture,
+  range: FrameRange,
+): void {
+  const left = Math.max(0, xOfFrame(range.from, window, width))
+  const right = Math.min(width, xOfFrame(range.to + 1, window, width))
+  if (right <= left) return
+  context.fillStyle = palette.pick
+  context.fillRect(left, 0, Math.max(2, right - left), height)
+}
+
+function drawFloor(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+  const { budgetMs } = picture
+  const y = Math.round(FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)) + 0.5
+  context.strokeStyle = palette.ink
+  context.beginPath()
+  context.moveTo(0, y)
+  context.lineTo(width, y)
+  context.stroke()
+  const label = `floor ${ms(budgetMs)}`
+  const textWidth = context.measureText(label).width
+  context.fillStyle = palette.leaf
+  context.globalAlpha = 0.85
+  context.fillRect(width - textWidth - 12, y + 3, textWidth + 8, 16)
+  context.globalAlpha = 1
+  context.fillStyle = palette.ink
+  context.fillText(label, width - textWidth - 8, y + 11)
+}
+
+function drawMoments(context: CanvasRenderingContext2D, width: number, palette: Palette, picture: StripPicture): void {
+  const { moments, window } = picture
+  let freeFrom = -Infinity
+  for (const { name, frame } of moments) {
+    const x = Math.round(xOfFrame(frame + 0.5, window, width))
+    if (x < 0 || x > width) continue
+    context.strokeStyle = palette.faint
+    context.beginPath()
+    context.moveTo(x + 0.5, 3)
+    context.lineTo(x + 0.5, FLAGS)
+    context.stroke()
+    context.fillStyle = palette.faint
+    context.beginPath()
+    context.moveTo(x + 1, 3)
+    context.lineTo(x + 8, 6)
+    context.lineTo(x + 1, 9)
+    context.fill()
+    const textWidth = context.measureText(name).width
+    if (x + 11 < freeFrom || x + 11 + textWidth > width) continue
+    context.fillText(name, x + 11, 9)
+    freeFrom = x + 11 + textWidth + 8
+  }
+}
+
+function drawCaret(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+  const { frame, window } = picture
+  if (frame < window.from || frame >= window.to) return
+  const left = xOfFrame(frame, window, width)
+  const middle = xOfFrame(frame + 0.5, window, width)
+  const right = xOfFrame(frame + 1, window, width)
+  context.strokeStyle = palette.ink
+  context.lineWidth = 1
+  if (right - left >= 6) context.strokeRect(Math.round(left) - 0.5, FLAGS - 0.5, Math.round(right - left), height - FLAGS - FOOT)
+  context.beginPath()
+  context.moveTo(Math.round(middle) + 0.5, FLAGS)
+  context.lineTo(Math.round(middle) + 0.5, height - FOOT)
+  if (right - left < 6) context.stroke()
+  const label = `frame ${frame}`
+  const textWidth = context.measureText(label).width
+  const x = Math.min(width - textWidth - 4, Math.max(4, middle - textWidth / 2))
+  context.fillStyle = palette.ink
+  context.fillText(label, x, height - FOOT / 2)
+}

@@ -1,0 +1,122 @@
+import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
+import { classOf, longestWait, worstFrame } from '@lapsus/core/take'
+import { Canvas, type Draw } from '../components/canvas.tsx'
+import { ms } from '../format/numbers.ts'
+import type { OpenTake } from '../state/take.ts'
+import { useView, type FrameRange } from '../state/view.ts'
+import { drawStrip } from './draw-strip.ts'
+import { frameAtX, pan, reveal, zoom, type Window } from './geometry.ts'
+
+/** Pointer travel in px from which a press is a drag. */
+const DRAG_PX = 4
+const ZOOM_STEP = 1.25
+
+/** All frames of the take. Click to read one, drag to choose some, wheel to look closer. */
+export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
+  const { frames, detail } = take
+  const count = frames.startNs.length
+  const { frame, range, change } = useView()
+  const [window, setWindow] = useState<Window>({ from: 0, to: count })
+  const [hovered, setHovered] = useState<{ frame: number; x: number } | null>(null)
+  const [dragged, setDragged] = useState<FrameRange | null>(null)
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const press = useRef<{ x: number; frame: number } | null>(null)
+
+  useEffect(() => setWindow((current) => reveal(current, frame, count)), [frame, count])
+
+  const draw = useCallback<Draw>(
+    (context, width, height, palette) =>
+      drawStrip(context, width, height, palette, {
+        frames,
+        moments: detail.moments,
+        window,
+        budgetMs,
+        frame,
+        range: dragged ?? range,
+      }),
+    [frames, detail.moments, window, budgetMs, frame, range, dragged],
+  )
+
+  // React's wheel listeners are passive, and this one must keep the page from scrolling.
+  useEffect(() => {
+    const element = canvas.current!
+    const onWheel = (event: WheelEvent) => {
+      event.preventDefault()
+      const { clientWidth } = element
+      setWindow((current) => {
+        if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+          const travelPx = event.deltaX || event.deltaY
+          return pan(current, (travelPx / clientWidth) * (current.to - current.from), count)
+        }
+        const around = frameAtX(event.offsetX, current, clientWidth)
+        return zoom(current, around, event.deltaY > 0 ? ZOOM_STEP : 1 / ZOOM_STEP, count)
+      })
+    }
+    element.addEventListener('wheel', onWheel, { passive: false })
+    return () => element.removeEventListener('wheel', onWheel)
+  }, [count])
+
+  const frameAt = (event: PointerEvent) => frameAtX(event.nativeEvent.offsetX, window, canvas.current!.clientWidth)
+
+  const onPointerMove = (event: PointerEvent) => {
+    const at = frameAt(event)
+    setHovered({ frame: at, x: event.nativeEvent.offsetX })
+    if (press.current !== null && Math.abs(event.nativeEvent.offsetX - press.current.x) > DRAG_PX) {
+      setDragged({ from: Math.min(at, press.current.frame), to: Math.max(at, press.current.frame) })
+    }
+  }
+
+  const onPointerUp = (event: PointerEvent) => {
+    if (press.current === null) return
+    if (dragged === null) {
+      change({ frame: frameAt(event) })
+    } else {
+      const inside = frame >= dragged.from && frame <= dragged.to
+      change({ range: dragged, ...(inside ? {} : { frame: worstFrame(frames, dragged.from, dragged.to + 1) }) })
+    }
+    press.current = null
+    setDragged(null)
+  }
+
+  return (
+    <div className="relative h-full w-full" data-testid="strip">
+      <Canvas
+        ref={canvas}
+        draw={draw}
+        role="img"
+        aria-label={`All ${count} frames against the budget of ${ms(budgetMs)}. Left and right arrow keys go from frame to frame.`}
+        onPointerDown={(event) => {
+          press.current = { x: event.nativeEvent.offsetX, frame: frameAt(event) }
+          event.currentTarget.setPointerCapture(event.pointerId)
+        }}
+        onPointerMove={onPointerMove}
+        onPointerUp={onPointerUp}
+        onPointerCancel={() => {
+          press.current = null
+          setDragged(null)
+        }}
+        onPointerLeave={() => setHovered(null)}
+      />
+      {hovered !== null && <StripHint take={take} budgetMs={budgetMs} frame={hovered.frame} x={hovered.x} />}
+    </div>
+  )
+}
+
+function StripHint({ take, budgetMs, frame, x }: { take: OpenTake; budgetMs: number; frame: number; x: number }) {
+  const { frames } = take
+  const kind = classOf(frames, frame, budgetMs * 1e6)
+  const wait = longestWait(frames, frame)
+  const toMs = (ns: number) => ms(ns / 1e6)
+  return (
+    <div
+      className="pointer-events-none absolute top-7 z-10 rounded border border-line bg-leaf px-2 py-1 text-xs whitespace-nowrap shadow"
+      style={{ left: Math.max(4, x + 14), transform: x > globalThis.innerWidth - 230 ? 'translateX(calc(-100% - 28px))' : undefined }}
+    >
+      <b>frame {frame}</b> {toMs(frames.durationNs[frame]!)}
+      <br />
+      work {toMs(frames.workNs[frame]!)}
+      {kind === 'over' && <span className="text-alarm"> over by {toMs(frames.workNs[frame]! - budgetMs * 1e6)}</span>}
+      {kind === 'held' && <span> late, held by {wait}</span>}
+    </div>
+  )
+}

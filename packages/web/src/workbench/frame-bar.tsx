@@ -1,0 +1,65 @@
+import { ChevronLeft, ChevronRight, ChevronsLeft, ChevronsRight, X } from 'lucide-react'
+import { classOf, longestWait, NS_PER_MS, WAIT_REASONS } from '@lapsus/core/take'
+import { IconButton } from '../components/button.tsx'
+import { count, ms, plural } from '../format/numbers.ts'
+import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+import { frameSteps } from './use-shortcuts.ts'
+
+/** Which frame is on the page, in figures. */
+export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
+  const frame = useView((view) => view.frame)
+  const { frames } = take
+  const { step, stepOver } = frameSteps(take, budgetMs)
+  const workMs = frames.workNs[frame]! / NS_PER_MS
+  const waits = WAIT_REASONS.filter((reason) => frames.waitNs[reason][frame]! > 0)
+  const kind = classOf(frames, frame, budgetMs * NS_PER_MS)
+  return (
+    <div className="flex h-9 items-center gap-2 border-b border-line px-2" data-testid="frame-bar">
+      <div className="flex">
+        <IconButton label="Frame over budget before (Shift ←)" onClick={() => stepOver(-1)}>
+          <ChevronsLeft size={16} />
+        </IconButton>
+        <IconButton label="Frame before (←)" onClick={() => step(-1)}>
+          <ChevronLeft size={16} />
+        </IconButton>
+        <IconButton label="Frame after (→)" onClick={() => step(1)}>
+          <ChevronRight size={16} />
+        </IconButton>
+        <IconButton label="Frame over budget after (Shift →)" onClick={() => stepOver(1)}>
+          <ChevronsRight size={16} />
+        </IconButton>
+      </div>
+      <b className="font-serif text-base whitespace-nowrap">frame {frame}</b>
+      <span className="truncate text-faint tabular-nums">
+        {ms(frames.durationNs[frame]! / NS_PER_MS)}: work <span className="text-ink">{ms(workMs)}</span>
+        {waits.map((reason) => ` + ${reason} ${ms(frames.waitNs[reason][frame]! / NS_PER_MS)}`).join('')}
+      </span>
+      {kind === 'over' && <span className="whitespace-nowrap text-alarm">over by {ms(workMs - budgetMs)}</span>}
+      {kind === 'held' && <span className="whitespace-nowrap">late, held by {longestWait(frames, frame)}</span>}
+    </div>
+  )
+}
+
+/** Which frames the ledger sums up. */
+export function ScopeBar({ take }: { take: OpenTake }) {
+  const { range, change } = useView()
+  const all = take.frames.startNs.length
+  return (
+    <div className="flex h-9 items-center gap-2 border-b border-line px-3" data-testid="scope">
+      <b className="font-serif text-base">Ledger</b>
+      {range === null ? (
+        <span className="text-faint">of all {count(all)} frames; drag on the strip to choose some</span>
+      ) : (
+        <>
+          <span className="text-faint">
+            of {plural(range.to - range.from + 1, 'frame')}, {range.from} to {range.to}
+          </span>
+          <IconButton label="All frames again (a)" onClick={() => change({ range: null })}>
+            <X size={14} />
+          </IconButton>
+        </>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,81 @@
+import { ArrowLeft, CircleHelp } from 'lucide-react'
+import { Link } from 'react-router'
+import { useMemo } from 'react'
+import { frameFigures, type FrameFigures } from '@lapsus/core/take'
+import { IconButton } from '../components/button.tsx'
+import { Editable } from '../components/editable.tsx'
+import { Hint } from '../components/hint.tsx'
+import { conditionWords } from '../format/conditions.ts'
+import { ms, percent, plural } from '../format/numbers.ts'
+import { useLibrary } from '../state/library.ts'
+import { useTake, type OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+import { TargetChoice } from './target-choice.tsx'
+import { ThemeButton } from './theme-button.tsx'
+
+interface HeaderProps {
+  take: OpenTake
+  target: number
+  openHelp(): void
+}
+
+export function Header({ take, target, openHelp }: HeaderProps) {
+  const { detail, frames } = take
+  const range = useView((view) => view.range)
+  const figures = useMemo(
+    () => frameFigures(frames, 1000 / target, range?.from ?? 0, range === null ? undefined : range.to + 1),
+    [frames, target, range],
+  )
+  return (
+    <header className="flex h-12 items-center gap-3 border-b border-line px-3">
+      <Hint text="To the library">
+        <Link to="/" aria-label="To the library" className="text-faint hover:text-ink">
+          <ArrowLeft size={18} />
+        </Link>
+      </Hint>
+      <span className="font-serif text-lg font-semibold whitespace-nowrap">{detail.game}</span>
+      <Editable
+        label="Name of the take"
+        placeholder="name this take"
+        value={detail.name}
+        className="max-w-52"
+        onCommit={(name) => {
+          useTake.getState().patch({ name })
+          void useLibrary.getState().rename(detail.id, name)
+        }}
+      />
+      <Hint text={conditionWords(detail).join('; ')}>
+        <span tabIndex={0} className="min-w-0 shrink truncate text-xs text-faint">
+          {conditionWords(detail).join(' · ')}
+        </span>
+      </Hint>
+      <span className="grow" />
+      <Headline figures={figures} />
+      <TargetChoice own={detail.target} target={target} />
+      <ThemeButton />
+      <IconButton label="Keys and words (?)" onClick={openHelp}>
+        <CircleHelp size={16} />
+      </IconButton>
+    </header>
+  )
+}
+
+/** Over is told from held, so that nobody optimises logic that is waiting. */
+function Headline({ figures }: { figures: FrameFigures }) {
+  const { work, over, overShare, held, frames } = figures
+  if (frames === 0) return null
+  const about =
+    `Work of ${plural(frames, 'frame')}: p50 ${ms(work.p50)}, p95 ${ms(work.p95)}, p99 ${ms(work.p99)}, p99.9 ${ms(work.p999)}, ` +
+    `worst ${ms(work.worst)}. Over: the frame’s own work exceeds the budget. Held: the frame is late, though its work fits, because it waited.`
+  return (
+    <Hint text={about}>
+      <span tabIndex={0} className="whitespace-nowrap" data-testid="headline">
+        <b className={`font-serif text-base ${over > 0 ? 'text-alarm' : ''}`}>
+          {over === 0 ? 'no frame through the floor' : `${percent(overShare)} through the floor`}
+        </b>
+        {held > 0 && <span className="ml-2 text-xs text-faint">{percent(held / frames)} held</span>}
+        <span className="ml-2 text-xs text-faint">p99 {ms(work.p99)}</span>
+      </span>
+    </Hint>
+  )
+}

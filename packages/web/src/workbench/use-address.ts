@@ -1,0 +1,36 @@
+import { useEffect } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
+import { worstFrame } from '@lapsus/core/take'
+import type { OpenTake } from '../state/take.ts'
+import { useView, viewFromParams, viewToParams } from '../state/view.ts'
+
+/** Browsers slow down pages that change their address all the time. */
+const REST_MS = 250
+
+/** Keeps view and address in step: the address sets the view at first, the view writes the address. */
+export function useAddress(take: OpenTake | null): void {
+  const [params] = useSearchParams()
+  const navigate = useNavigate()
+
+  useEffect(() => {
+    if (take === null) return
+    const frames = take.frames.startNs.length
+    const worst = frames === 0 ? 0 : worstFrame(take.frames, 0, frames)
+    useView.setState(viewFromParams(params, frames, take.paths.all.length, worst))
+    // Only the address that a take is opened with counts; later ones are written here.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [take?.detail.id])
+
+  useEffect(() => {
+    if (take === null) return
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const stop = useView.subscribe((view) => {
+      clearTimeout(timer)
+      timer = setTimeout(() => void navigate({ search: viewToParams(view).toString() }, { replace: true }), REST_MS)
+    })
+    return () => {
+      clearTimeout(timer)
+      stop()
+    }
+  }, [take, navigate])
+}

@@ -1,0 +1,76 @@
+import { useEffect } from 'react'
+import { nextOver } from '@lapsus/core/take'
+import { LEDGER_KEYS } from '@lapsus/core/rollup'
+import type { OpenTake } from '../state/take.ts'
+import { UNITS, useView } from '../state/view.ts'
+import { sendPageCommand } from './commands.ts'
+
+export const SHORTCUTS: { keys: string; does: string }[] = [
+  { keys: '← →', does: 'frame before, frame after' },
+  { keys: 'Shift ← →', does: 'frame over budget before, after' },
+  { keys: 'Home End', does: 'first frame, last frame' },
+  { keys: 'a', does: 'all frames again' },
+  { keys: '↑ ↓', does: 'up and down the page' },
+  { keys: '+ −', does: 'closer to the page, further away' },
+  { keys: '0', does: 'the whole frame' },
+  { keys: 'b', does: 'ledger by path, marker, group' },
+  { keys: 'u', does: 'next unit in the ledger' },
+  { keys: '/', does: 'search in the ledger' },
+  { keys: 'Esc', does: 'choose nothing' },
+  { keys: '?', does: 'this list' },
+]
+
+export interface Steps {
+  step(by: 1 | -1): void
+  stepOver(by: 1 | -1): void
+}
+
+/** Going from frame to frame, for keys and buttons. */
+export function frameSteps(take: OpenTake, budgetMs: number): Steps {
+  const last = take.frames.startNs.length - 1
+  const go = (frame: number) => useView.getState().change({ frame: Math.min(last, Math.max(0, frame)) })
+  return {
+    step: (by) => go(useView.getState().frame + by),
+    stepOver(by) {
+      const found = nextOver(take.frames, useView.getState().frame, by, budgetMs * 1e6)
+      if (found !== null) go(found)
+    },
+  }
+}
+
+export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: () => void): void {
+  useEffect(() => {
+    if (take === null) return
+    const { step, stepOver } = frameSteps(take, budgetMs)
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement
+      if (event.ctrlKey || event.metaKey || event.altKey || target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')) return
+      const { change, by, unit } = useView.getState()
+      const cycle = <T>(values: readonly T[], value: T): T => values[(values.indexOf(value) + 1) % values.length]!
+      const actions: Record<string, () => void> = {
+        ArrowLeft: () => (event.shiftKey ? stepOver(-1) : step(-1)),
+        ArrowRight: () => (event.shiftKey ? stepOver(1) : step(1)),
+        Home: () => change({ frame: 0 }),
+        End: () => change({ frame: take.frames.startNs.length - 1 }),
+        a: () => change({ range: null }),
+        ArrowUp: () => sendPageCommand('up'),
+        ArrowDown: () => sendPageCommand('down'),
+        '+': () => sendPageCommand('in'),
+        '=': () => sendPageCommand('in'),
+        '-': () => sendPageCommand('out'),
+        '0': () => sendPageCommand('fit'),
+        b: () => change({ by: cycle(LEDGER_KEYS, by) }),
+        u: () => change({ unit: cycle(UNITS, unit) }),
+        '/': () => document.getElementById('ledger-search')?.focus(),
+        Escape: () => change({ path: null }),
+        '?': openHelp,
+      }
+      const action = actions[event.key]
+      if (action === undefined) return
+      event.preventDefault()
+      action()
+    }
+    window.addEventListener('keydown', onKey)
+    return () => window.removeEventListener('keydown', onKey)
+  }, [take, budgetMs, openHelp])
+}
