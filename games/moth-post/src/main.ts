@@ -3,7 +3,7 @@ import { createProbe } from '@lapsus/probe'
 import { GAME } from './name.ts'
 import { waitUntil } from './pace.ts'
 import { PostOffice } from './post-office.ts'
-import { DEFAULTS, FLAWS, parseFlaws, type Flaw } from './settings.ts'
+import { DEFAULTS, FLAWS, LANTERNS, parseFlaws, type Flaw } from './settings.ts'
 import { windOnWorker } from './wind-thread.ts'
 
 /** Display refreshes a second: the game waits for each. */
@@ -72,7 +72,7 @@ async function play(options: Options): Promise<void> {
     },
   })
   const wind = windOnWorker(new URL('./wind-worker.mjs', import.meta.url))
-  const post = new PostOffice({ seed, flaws, letters, moths, lanterns: DEFAULTS.lanterns }, probe, wind)
+  const post = new PostOffice({ seed, flaws, letters, moths, lanterns: LANTERNS }, probe, wind)
   const waiting = post.world.markers['refresh.wait']
   let stopped = false
   for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => (stopped = true))

@@ -19,7 +19,8 @@ export interface Settings {
   lanterns: number
 }
 
-export const DEFAULTS = { seed: 1, letters: 90, moths: 150, lanterns: 320 }
+export const DEFAULTS = { seed: 1, letters: 90, moths: 150 }
+export const LANTERNS = 320
 
 /** Fixed step of the game, and so its target. */
 export const STEP_S = 1 / 60

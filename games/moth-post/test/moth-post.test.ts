@@ -4,13 +4,13 @@ import { RecordReader, type AnyRecord, type ChunkRecord } from '@lapsus/core/for
 import { Digester } from '@lapsus/core/take'
 import { PostOffice } from '../src/post-office.ts'
 import { randomFrom } from '../src/random.ts'
-import { DEFAULTS, FLAWS, parseFlaws } from '../src/settings.ts'
+import { DEFAULTS, FLAWS, LANTERNS, parseFlaws } from '../src/settings.ts'
 import { buildTown, strongestNearby, strongestOfAll, TOWN } from '../src/town.ts'
 
 const silent = () => createProbe({ game: 'Moth Post' })
 
 function night(flaws: string, seed: number, steps: number): string {
-  const post = new PostOffice({ ...DEFAULTS, seed, flaws: parseFlaws(flaws) }, silent())
+  const post = new PostOffice({ ...DEFAULTS, lanterns: LANTERNS, seed, flaws: parseFlaws(flaws) }, silent())
   for (let i = 0; i < steps; i++) post.step()
   expect(post.world.delivered).to.be.greaterThan(50)
   expect(post.world.discrepancies).to.equal(0)
@@ -54,7 +54,7 @@ describe('Moth Post', () => {
       close: () => Promise.resolve(),
     }
     const probe = createProbe({ game: 'Moth Post', to: sink })
-    const post = new PostOffice({ ...DEFAULTS, flaws: parseFlaws('all') }, probe)
+    const post = new PostOffice({ ...DEFAULTS, lanterns: LANTERNS, flaws: parseFlaws('all') }, probe)
     for (let i = 0; i < 400; i++) {
       probe.frame()
       post.step()

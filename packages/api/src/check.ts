@@ -82,9 +82,9 @@ export function checkPage(bytes: Uint8Array): Page {
   list(fields, 'gauges', MOST)
   return {
     ...(fields as unknown as Page),
-    path: Uint32Array.from(columns[0]!),
-    spanStartNs: Float64Array.from(columns[1]!),
-    spanDurationNs: Float64Array.from(columns[2]!),
+    path: new Uint32Array(columns[0]!),
+    spanStartNs: new Float64Array(columns[1]!),
+    spanDurationNs: new Float64Array(columns[2]!),
   }
 }
 

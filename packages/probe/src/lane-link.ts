@@ -58,7 +58,8 @@ export class LaneProbe extends SpanRecorder {
     this.#lastPostMs = performance.now()
     if (this.overflowed) this.repaired++
     if (this.count > 0) {
-      const { marker, startNs, durationNs, depth } = this.copySpans(0, new Uint32Array(0), 0)
+      this.convertTimes(0, 0)
+      const { marker, startNs, durationNs, depth } = this.copySpans(0, new Uint32Array(0))
       const batch: LaneBatch = {
         lane: this.#name,
         timeOriginMs: performance.timeOrigin,

@@ -6,7 +6,7 @@ import {
   type Conditions,
   type Moment,
 } from '@lapsus/core/format'
-import { calibrate } from './calibrate.ts'
+import { calibrate, warmUp } from './calibrate.ts'
 import { LaneProbe, receiveLanes, type LaneBatch } from './lane-link.ts'
 import { PendingLane } from './pending-lane.ts'
 import type { Sink } from './sinks/sink.ts'
@@ -26,8 +26,8 @@ export interface ProbeSettings {
   conditions: Conditions
 }
 
-/** Spans are handed over once a second, or sooner when this many have gathered. */
-const HAND_OVER_MS = 1_000
+/** Spans are handed over twice a second, or sooner when this many have gathered. */
+const HAND_OVER_MS = 500
 const HAND_OVER_SPANS = SPAN_CAPACITY / 2
 const MAIN_LANE = 0
 
@@ -157,6 +157,7 @@ export class Probe extends SpanRecorder {
 
   #start(sink: Sink): void {
     const { game, target, take, conditions } = this.#settings
+    warmUp()
     const recorder = calibrate()
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
@@ -193,6 +194,7 @@ export class Probe extends SpanRecorder {
       this.#dropped++
       return
     }
+    this.convertTimes(this.#frameFirstSpan, this.#originMs)
     const frame = this.#frameStartsNs.length
     this.#frameStartsNs.push(toNs(this.#frameStartMs - this.#originMs))
     this.#frameDurationsNs.push(toNs(nowMs - this.#frameStartMs))
@@ -229,7 +231,7 @@ export class Probe extends SpanRecorder {
     if (this.#frameStartsNs.length === 0) return
     this.#declareNew(sink)
     const frameStartNs = Float64Array.from(this.#frameStartsNs)
-    const main = this.copySpans(MAIN_LANE, Uint32Array.from(this.#frameSpans), this.#originMs)
+    const main = this.copySpans(MAIN_LANE, Uint32Array.from(this.#frameSpans))
     const sequence = this.#sequence++
     const chunk: ChunkRecord = {
       record: 'chunk',

@@ -27,7 +27,8 @@ const TOO_MANY: DeclaredMarker = { name: '(more markers than a take may have)', 
  * Records nested spans of one thread into typed arrays. Nothing here allocates per span.
  *
  * Columns, one element a span, in order of start, parents before children; one spare element at the end
- * takes what does not fit. Times are ms on the thread's own `performance.now()`.
+ * takes what does not fit. Times are ms on the thread's own `performance.now()` while a frame is open, and
+ * ns since the take's start (convertTimes) once it is closed.
  */
 export class SpanRecorder {
   /** Switched off, a call costs this one test. */
@@ -42,8 +43,8 @@ export class SpanRecorder {
   readonly #markerIds = new Map<string, MarkerId>()
   readonly #marker = new Uint16Array(SPAN_CAPACITY + 1)
   readonly #depth = new Uint8Array(SPAN_CAPACITY + 1)
-  readonly #startMs = new Float64Array(SPAN_CAPACITY + 1)
-  readonly #durationMs = new Float64Array(SPAN_CAPACITY + 1)
+  readonly #start = new Float64Array(SPAN_CAPACITY + 1)
+  readonly #duration = new Float64Array(SPAN_CAPACITY + 1)
   /** By depth: the span that is open there. */
   readonly #open = new Int32Array(DEEPEST)
 
@@ -77,7 +78,7 @@ export class SpanRecorder {
     this.#marker[at] = marker
     this.#depth[at] = depth
     this.#open[depth] = at
-    this.#startMs[at] = performance.now()
+    this.#start[at] = performance.now()
   }
 
   /** Closes the span opened last. */
@@ -91,7 +92,7 @@ export class SpanRecorder {
       return
     }
     const at = this.#open[depth]!
-    this.#durationMs[at] = nowMs - this.#startMs[at]!
+    this.#duration[at] = nowMs - this.#start[at]!
   }
 
   /** Runs `work` inside a span, which is closed even when it throws. For synchronous functions. */
@@ -128,7 +129,7 @@ export class SpanRecorder {
       this.repaired++
       if (depth < DEEPEST) {
         const at = this.#open[depth]!
-        this.#durationMs[at] = nowMs - this.#startMs[at]!
+        this.#duration[at] = nowMs - this.#start[at]!
       }
     }
   }
@@ -140,8 +141,8 @@ export class SpanRecorder {
     this.count = at + 1
     this.#marker[at] = marker
     this.#depth[at] = this.depth
-    this.#startMs[at] = startMs
-    this.#durationMs[at] = durationMs
+    this.#start[at] = startMs
+    this.#duration[at] = durationMs
   }
 
   /** Forgets the spans from index `to` on. */
@@ -151,27 +152,34 @@ export class SpanRecorder {
   }
 
   /**
-   * Copies of the columns, times in ns since `originMs`.
+   * Turns the times of the spans from index `from` on into whole ns since `originMs`. Done frame by frame,
+   * so that a hand-over has nothing left to do but copy.
+   */
+  protected convertTimes(from: number, originMs: number): void {
+    const starts = this.#start
+    const durations = this.#duration
+    for (let i = from; i < this.count; i++) {
+      starts[i] = toNs(starts[i]! - originMs)
+      durations[i] = toNs(durations[i]!)
+    }
+  }
+
+  /**
+   * Copies of the columns, whose times have all been converted.
    * @param count spans of each frame
    */
-  protected copySpans(lane: number, count: Uint32Array, originMs: number): LaneSpans {
+  protected copySpans(lane: number, count: Uint32Array): LaneSpans {
     const total = this.count
-    const startNs = new Float64Array(total)
-    const durationNs = new Float64Array(total)
-    for (let i = 0; i < total; i++) {
-      startNs[i] = toNs(this.#startMs[i]! - originMs)
-      durationNs[i] = toNs(this.#durationMs[i]!)
-    }
     return {
       lane,
       count,
-      marker: Uint32Array.from(this.#marker.subarray(0, total)),
-      startNs,
-      durationNs,
+      marker: new Uint32Array(this.#marker.subarray(0, total)),
+      startNs: this.#start.slice(0, total),
+      durationNs: this.#duration.slice(0, total),
       depth: this.#depth.slice(0, total),
     }
   }
 }
 
 /** ms to whole ns; a clock that steps back gives 0 rather than a negative time. */
-export const toNs = (ms: number): number => (ms > 0 ? Math.round(ms * 1e6) : 0)
+export const toNs = (ms: number): number => (ms > 0 ? Math.floor(ms * 1e6 + 0.5) : 0)

@@ -156,7 +156,7 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   if (spans > LIMITS.chunkSpans) {
     throw new FormatError('too-large', `"count" adds up to ${spans} spans, at most ${LIMITS.chunkSpans}`)
   }
-  const depth = Uint8Array.from(wholeColumn(fields, 'depth', LIMITS.spanDepth, spans))
+  const depth = new Uint8Array(wholeColumn(fields, 'depth', LIMITS.spanDepth, spans))
   let span = 0
   for (let frame = 0; frame < frameCount; frame++) {
     let deepest = 0

@@ -27,14 +27,14 @@ export function decodeRollup(bytes: Uint8Array): Rollup {
 }
 
 const unpackTable = (table: Packed<RollupTable>): RollupTable => ({
-  key: Float64Array.from(table.key),
-  calls: Float64Array.from(table.calls),
-  selfNs: Float64Array.from(table.selfNs),
-  totalNs: Float64Array.from(table.totalNs),
-  frames: Uint32Array.from(table.frames),
-  worstSelfNs: Float64Array.from(table.worstSelfNs),
-  worstFrame: Uint32Array.from(table.worstFrame),
-  bucketEnd: Uint32Array.from(table.bucketEnd),
-  bucket: Uint16Array.from(table.bucket),
-  bucketCount: Uint32Array.from(table.bucketCount),
+  key: new Float64Array(table.key),
+  calls: new Float64Array(table.calls),
+  selfNs: new Float64Array(table.selfNs),
+  totalNs: new Float64Array(table.totalNs),
+  frames: new Uint32Array(table.frames),
+  worstSelfNs: new Float64Array(table.worstSelfNs),
+  worstFrame: new Uint32Array(table.worstFrame),
+  bucketEnd: new Uint32Array(table.bucketEnd),
+  bucket: new Uint16Array(table.bucket),
+  bucketCount: new Uint32Array(table.bucketCount),
 })

@@ -42,12 +42,12 @@ function framesOf(item: Record<string, Column>): FrameColumns {
     return found
   }
   const frames = emptyFrames()
-  frames.startNs = Float64Array.from(column('start'))
-  frames.durationNs = Float64Array.from(column('duration'))
-  frames.workNs = Float64Array.from(column('work'))
-  for (const reason of WAIT_REASONS) frames.waitNs[reason] = Float64Array.from(column(reason))
-  frames.collectNs = Float64Array.from(column('collect'))
-  frames.steps = Uint32Array.from(column('steps'))
-  frames.spans = Uint32Array.from(column('spans'))
+  frames.startNs = new Float64Array(column('start'))
+  frames.durationNs = new Float64Array(column('duration'))
+  frames.workNs = new Float64Array(column('work'))
+  for (const reason of WAIT_REASONS) frames.waitNs[reason] = new Float64Array(column(reason))
+  frames.collectNs = new Float64Array(column('collect'))
+  frames.steps = new Uint32Array(column('steps'))
+  frames.spans = new Uint32Array(column('spans'))
   return frames
 }

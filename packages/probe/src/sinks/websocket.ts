@@ -37,6 +37,9 @@ export class WebSocketSink implements Sink {
   #socket: Socket | null = null
   /** The server has said what it has: records may be sent as they come. */
   #ready = false
+  /** The last record given to the present connection. */
+  #sent = 0
+  #sendTimer: ReturnType<typeof setTimeout> | undefined
   #over = false
   #retryMs = FIRST_RETRY_MS
   #retryTimer: ReturnType<typeof setTimeout> | undefined
@@ -66,7 +69,19 @@ export class WebSocketSink implements Sink {
     }
     this.#unacknowledged.push({ sequence, bytes })
     this.#bytes += bytes.length
-    if (this.#ready) this.#socket?.send(bytes)
+    // Masking and writing half a megabyte takes ms: that is for when the game has given its thread away.
+    this.#sendTimer ??= setTimeout(() => this.#sendNew(), 0)
+  }
+
+  /** Sends what this connection has not been given yet. */
+  #sendNew(): void {
+    this.#sendTimer = undefined
+    if (!this.#ready) return
+    for (const { sequence, bytes } of this.#unacknowledged) {
+      if (sequence <= this.#sent) continue
+      this.#socket!.send(bytes)
+      this.#sent = sequence
+    }
   }
 
   async close(): Promise<void> {
@@ -114,7 +129,8 @@ export class WebSocketSink implements Sink {
     if (!this.#ready) {
       this.#ready = true
       this.#retryMs = FIRST_RETRY_MS
-      for (const { bytes } of this.#unacknowledged) this.#socket!.send(bytes)
+      this.#sent = message.ack
+      this.#sendNew()
     }
     if (this.#unacknowledged.length === 0) this.#whenDrained?.()
   }
@@ -133,6 +149,7 @@ export class WebSocketSink implements Sink {
   #end(): void {
     this.#over = true
     clearTimeout(this.#retryTimer)
+    clearTimeout(this.#sendTimer)
     this.#unacknowledged = []
     this.#bytes = 0
     this.#socket?.close()

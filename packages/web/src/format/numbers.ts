@@ -12,6 +12,9 @@ export function three(value: number): string {
   return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
 }
 
+/** A number that somebody chose, as they would write it: 60, 59.94. */
+export const plain = (value: number): string => String(Number(value.toFixed(3)))
+
 export const ms = (value: number): string => (Number.isFinite(value) ? `${three(value)} ms` : NONE)
 
 /** A share from 0 to 1 as per cent. */

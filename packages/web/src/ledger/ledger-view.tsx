@@ -14,7 +14,7 @@ import { inUnit, ledgerCsv, ledgerLines, type LedgerLine, type Scope } from './r
 import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
-const GRID = 'grid grid-cols-[minmax(0,1fr)_4.4rem_4.4rem_4.2rem_4.4rem_5.2rem] items-center gap-x-1'
+const GRID = 'grid grid-cols-[minmax(0,1fr)_4.4rem_4.4rem_4.2rem_4.4rem_5.6rem] items-center gap-x-1'
 const UNIT_WORDS: Record<Unit, string> = { frame: 'ms a frame', second: 'ms a second', share: 'share of the budget' }
 const BY_WORDS: Record<LedgerBy, string> = { path: 'path', marker: 'marker', group: 'group' }
 
@@ -244,6 +244,7 @@ function Line({ line, chosen, unit, scope, toggle }: LineProps) {
         <span className="truncate" title={line.name}>
           {line.name}
         </span>
+        {line.waits && <span className="ml-1.5 shrink-0 text-xs text-faint">waits</span>}
         {indent === 0 && line.lane !== 'main' && <span className="ml-1.5 shrink-0 text-xs text-faint">{line.lane}</span>}
       </span>
       <span role="cell" className="text-right">
@@ -271,11 +272,11 @@ function Line({ line, chosen, unit, scope, toggle }: LineProps) {
       <span role="cell" className="flex items-center justify-end gap-1.5 pr-1">
         <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
           <span
-            className={`block h-full ${share > 1 ? 'bg-alarm' : 'bg-work'}`}
+            className={`block h-full ${line.waits ? 'bg-faint/50' : share > 1 ? 'bg-alarm' : 'bg-work'}`}
             style={{ width: `${Math.min(100, share * 100)}%` }}
           />
         </span>
-        <span className="w-11 text-right text-xs">{percent(share)}</span>
+        <span className="w-13 text-right text-xs whitespace-nowrap">{percent(share)}</span>
       </span>
     </div>
   )

@@ -2,6 +2,7 @@
 import type { LedgerResponse, LedgerRowDto } from '@lapsus/api'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { NO_PATH } from '@lapsus/core/take'
+import type { MarkerKind } from '@lapsus/core/format'
 import type { OpenTake } from '../state/take.ts'
 import type { Sort, Unit } from '../state/view.ts'
 
@@ -9,6 +10,8 @@ export interface LedgerLine {
   row: LedgerRowDto
   name: string
   lane: string
+  /** It is time waited, not worked. */
+  waits: boolean
   /** Path number, or null where lines are not paths. */
   path: number | null
   /** Steps to the right in the tree. */
@@ -30,6 +33,8 @@ export function inUnit(sumMs: number, unit: Unit, scope: Scope): number {
   if (unit === 'second') return sumMs / (scope.durationMs / 1000)
   return sumMs / scope.frames / scope.budgetMs
 }
+
+const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
 
 const sortValue = (line: LedgerLine, sort: Sort): number =>
   sort === 'self' ? line.row.selfMs : sort === 'total' ? line.row.totalMs : sort === 'p99' ? line.row.selfP99Ms : line.row.calls
@@ -58,13 +63,17 @@ function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): Ledg
   const common = { row, indent: 0, children: 0, open: true }
   if (by === 'path') {
     const { marker, lane } = take.paths.get(row.key)
-    return { ...common, name: take.markers.get(marker)!.name, lane: laneName(lane), path: row.key }
+    const { name, kind } = take.markers.get(marker)!
+    return { ...common, name, lane: laneName(lane), waits: isWait(kind), path: row.key }
   }
   const id = idOfKey(row.key)
   const lane = laneName(laneOfKey(row.key))
-  if (by === 'marker') return { ...common, name: take.markers.get(id)!.name, lane, path: null }
+  if (by === 'marker') {
+    const { name, kind } = take.markers.get(id)!
+    return { ...common, name, lane, waits: isWait(kind), path: null }
+  }
   const group = take.detail.markers.find(({ groupId }) => groupId === id)?.group
-  return { ...common, name: group || '(no group)', lane, path: null }
+  return { ...common, name: group || '(no group)', lane, waits: false, path: null }
 }
 
 /** Depth first, brothers in the order asked for. A search keeps what matches and what leads to it. */

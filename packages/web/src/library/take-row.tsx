@@ -61,7 +61,7 @@ export function TakeRow({ take }: { take: TakeSummary }) {
           onCommit={(note) => void setNote(take.id, note)}
         />
       </div>
-      <div className="w-56 shrink-0 text-right tabular-nums">
+      <div className="shrink-0 text-right whitespace-nowrap tabular-nums">
         {figures === null ? (
           <span className="text-faint">{take.frames === 0 ? 'no frames yet' : `${count(take.frames)} frames so far`}</span>
         ) : (

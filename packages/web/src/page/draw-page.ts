@@ -70,7 +70,7 @@ function drawAxis(context: CanvasRenderingContext2D, width: number, height: numb
     context.moveTo(AXIS - 6, y)
     context.lineTo(width, y)
     context.stroke()
-    context.fillText(tickLabel(ns, stepNs), AXIS - 9, y)
+    context.fillText(tickLabel(ns, stepNs), AXIS - 9, Math.max(HEAD + 8, y))
   }
   context.textAlign = 'left'
 }

@@ -186,7 +186,7 @@ function treeOf(page: Page, { paths }: OpenTake): PageTree {
 
 /** Lanes share the width by how deep they nest. */
 function placeLanes(tree: PageTree, take: OpenTake, width: number): PageLane[] {
-  const wishes = tree.lanes.map(({ depth }) => (depth - 1) * WIDEST_LEVEL + LEAF)
+  const wishes = tree.lanes.map(({ id, depth }) => ((depth - 1) * WIDEST_LEVEL + LEAF) * (id === MAIN_LANE ? 1 : 0.6))
   const sum = wishes.reduce((total, wish) => total + wish, 0)
   const room = width - AXIS - LANE_GAP * tree.lanes.length
   let x = AXIS

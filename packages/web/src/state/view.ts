@@ -35,7 +35,7 @@ export const FIRST_VIEW: View = {
   path: null,
   by: 'path',
   unit: 'frame',
-  sort: 'self',
+  sort: 'total',
   search: '',
 }
 

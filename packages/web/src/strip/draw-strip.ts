@@ -118,9 +118,11 @@ function drawMoments(context: CanvasRenderingContext2D, width: number, palette: 
     context.lineTo(x + 1, 9)
     context.fill()
     const textWidth = context.measureText(name).width
-    if (x + 11 < freeFrom || x + 11 + textWidth > width) continue
-    context.fillText(name, x + 11, 9)
-    freeFrom = x + 11 + textWidth + 8
+    // At the right end there is room only on the pole's other side.
+    const textX = x + 11 + textWidth > width ? x - textWidth - 5 : x + 11
+    if (textX < freeFrom) continue
+    context.fillText(name, textX, 9)
+    freeFrom = Math.max(x + 10, textX + textWidth + 8)
   }
 }
 

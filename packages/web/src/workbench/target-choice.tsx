@@ -1,7 +1,7 @@
 import { Select } from 'radix-ui'
 import { useState } from 'react'
 import { Check, ChevronDown } from 'lucide-react'
-import { three } from '../format/numbers.ts'
+import { ms, plain } from '../format/numbers.ts'
 import { useView } from '../state/view.ts'
 
 const USUAL = [30, 60, 90, 120]
@@ -46,10 +46,10 @@ export function TargetChoice({ own, target }: { own: number; target: number }) {
     <Select.Root value={String(target)} onValueChange={(value) => (value === OWN ? setTyping(true) : set(Number(value)))}>
       <Select.Trigger
         aria-label="Target"
-        className="inline-flex h-7 items-center gap-1.5 rounded border border-line bg-leaf px-2 hover:border-faint"
+        className="inline-flex h-7 shrink-0 items-center gap-1.5 rounded border border-line bg-leaf px-2 whitespace-nowrap hover:border-faint"
       >
         <Select.Value>
-          target {three(target)} · {three(1000 / target)} ms
+          target {plain(target)} · {ms(1000 / target)}
         </Select.Value>
         <ChevronDown size={14} />
       </Select.Trigger>
@@ -58,7 +58,7 @@ export function TargetChoice({ own, target }: { own: number; target: number }) {
           <Select.Viewport>
             {choices.map((value) => (
               <Item key={value} value={String(value)}>
-                {three(value)} frames a second, {three(1000 / value)} ms{value === own ? ' (as recorded)' : ''}
+                {plain(value)} frames a second, {ms(1000 / value)}{value === own ? ' (as recorded)' : ''}
               </Item>
             ))}
             <Item value={OWN}>another…</Item>

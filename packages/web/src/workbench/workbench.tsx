@@ -43,7 +43,7 @@ export function Workbench() {
   if (take === null || take.detail.id !== id) return <Words title="Opening the take…" />
   const frames = take.frames.startNs.length
   return (
-    <div className="grid h-full grid-rows-[auto_auto_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_minmax(0,1fr)]">
       <Header take={take} target={target} openHelp={openHelp} />
       <Help open={help} onOpenChange={setHelp} />
       {frames === 0 ? (
