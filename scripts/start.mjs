@@ -34,7 +34,8 @@ await runMain(async () => {
     if (given === undefined) ensurePrograms(MARIADB)
     ensurePackages()
     await ensureBuilt()
-    const database = given === undefined ? await startDatabase(join(STATE, 'mariadb')) : { url: given, stop: async () => {} }
+    const database =
+      given === undefined ? await startDatabase(join(STATE, 'mariadb')) : { url: given, stop: async () => {} }
     if (given !== undefined) say('database: the one DATABASE_URL names')
     running.push(database)
     const server = await startServer(database.url, await choosePort())

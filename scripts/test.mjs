@@ -42,7 +42,12 @@ async function runTests() {
   try {
     const code = await withTemporaryDatabase((url) =>
       run(join(ROOT, 'node_modules/.bin/mocha'), ['--reporter', 'scripts/setup/counting-reporter.cjs'], {
-        env: { TEST_DATABASE_URL: url, TEST_COUNTS: counts, TEST_CHROMIUM: findProgram('chromium'), NODE_ENV: 'test' },
+        env: {
+          TEST_DATABASE_URL: url,
+          TEST_COUNTS: counts,
+          TEST_CHROMIUM: findProgram('chromium'),
+          NODE_ENV: 'test',
+        },
       }),
     )
     const { passes, failures, pending } = JSON.parse(readFileSync(counts, 'utf8'))

@@ -7,5 +7,7 @@ import { withTemporaryDatabase } from './setup/temporary-database.mjs'
 await runMain(async () => {
   ensurePrograms(MARIADB)
   const [command, ...args] = process.argv.slice(2)
-  process.exitCode = await withTemporaryDatabase((url) => run(command, args, { env: { TEST_DATABASE_URL: url } }))
+  process.exitCode = await withTemporaryDatabase((url) =>
+    run(command, args, { env: { TEST_DATABASE_URL: url } }),
+  )
 })

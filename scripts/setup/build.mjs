@@ -16,7 +16,9 @@ const WEB = { folder: 'packages/web', out: 'packages/web/dist/index.html' }
 /** Builds what is older than any source it might be made of. */
 export async function ensureBuilt() {
   const newest = newestSource(join(ROOT, 'packages'), newestSource(join(ROOT, 'games'), 0))
-  const oldest = Math.min(...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))))
+  const oldest = Math.min(
+    ...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))),
+  )
   if (oldest >= newest) {
     say('build: up to date')
     return

@@ -33,14 +33,18 @@ export function ensurePrograms(needs) {
   }
   const prefix = rightsPrefix()
   if (prefix === null) {
-    throw new SetupError(`Missing: ${what}. Installing needs root. Run this once, then try again:\n\n  ${byHand}`)
+    throw new SetupError(
+      `Missing: ${what}. Installing needs root. Run this once, then try again:\n\n  ${byHand}`,
+    )
   }
   say(`installing Debian packages: ${packages.join(', ')}`)
   runApt([...prefix, 'apt-get', 'update', '-q'], byHand)
   runApt([...prefix, 'env', 'DEBIAN_FRONTEND=noninteractive', ...install], byHand)
   const still = missing.filter((need) => findProgram(need.program) === null)
   if (still.length > 0) {
-    throw new SetupError(`${still.map((need) => need.program).join(', ')} is still missing. Try:\n\n  ${byHand}`)
+    throw new SetupError(
+      `${still.map((need) => need.program).join(', ')} is still missing. Try:\n\n  ${byHand}`,
+    )
   }
 }
 
@@ -54,10 +58,15 @@ function rightsPrefix() {
 }
 
 function runApt(command, byHand) {
-  const result = spawnSync(command[0], command.slice(1), { stdio: ['inherit', 'pipe', 'pipe'], encoding: 'utf8' })
+  const result = spawnSync(command[0], command.slice(1), {
+    stdio: ['inherit', 'pipe', 'pipe'],
+    encoding: 'utf8',
+  })
   if (result.status === 0) return
   const tail = `${result.stdout ?? ''}${result.stderr ?? ''}`.trim().split('\n').slice(-8).join('\n')
-  throw new SetupError(`"${command.join(' ')}" failed:\n${tail}\n\nMend that, or run this by hand:\n\n  ${byHand}`)
+  throw new SetupError(
+    `"${command.join(' ')}" failed:\n${tail}\n\nMend that, or run this by hand:\n\n  ${byHand}`,
+  )
 }
 
 /**

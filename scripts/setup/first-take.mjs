@@ -25,5 +25,6 @@ export async function ensureFirstTake(address) {
     recording = await call(address, 'GET', `/api/recordings/${recording.id}`)
     say(`first take: ${Math.round(recording.elapsedS)} of ${recording.seconds} s, ${recording.frames} frames`)
   }
-  if (recording.state === 'failed') say(`first take: it failed, and everything else works: ${recording.message}`)
+  if (recording.state === 'failed')
+    say(`first take: it failed, and everything else works: ${recording.message}`)
 }

@@ -11,13 +11,17 @@ const NODE_AT_LEAST = [20, 10]
 export function checkNode() {
   const [major, minor] = process.versions.node.split('.').map(Number)
   if (major > NODE_AT_LEAST[0] || (major === NODE_AT_LEAST[0] && minor >= NODE_AT_LEAST[1])) return
-  throw new SetupError(`Node.js ${NODE_AT_LEAST.join('.')} or later is needed; this is ${process.versions.node}.`)
+  throw new SetupError(
+    `Node.js ${NODE_AT_LEAST.join('.')} or later is needed; this is ${process.versions.node}.`,
+  )
 }
 
 /** Runs `npm ci` when the lock file is not the one that was last installed. */
 export function ensurePackages() {
   const stamp = join(ROOT, 'node_modules', '.lapsus-lock')
-  const lock = createHash('sha256').update(readFileSync(join(ROOT, 'package-lock.json'))).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(join(ROOT, 'package-lock.json')))
+    .digest('hex')
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) {
     say('npm packages: in place')
     return

@@ -15,7 +15,9 @@ export async function choosePort() {
   if (process.env.PORT) {
     const port = Number(process.env.PORT)
     if (await portIsFree(port)) return port
-    throw new SetupError(`PORT is ${process.env.PORT}, but something else listens there. Choose another or unset it.`)
+    throw new SetupError(
+      `PORT is ${process.env.PORT}, but something else listens there. Choose another or unset it.`,
+    )
   }
   const file = join(STATE, 'port')
   const known = existsSync(file) ? Number(readFileSync(file, 'utf8')) : DEFAULT_PORT
@@ -31,13 +33,17 @@ export async function choosePort() {
  */
 export async function startServer(databaseUrl, port, env = {}) {
   const log = openSync(LOG, 'a')
-  const child = spawn(process.execPath, ['--enable-source-maps', join(ROOT, 'packages/server/dist/main.mjs')], {
-    cwd: ROOT,
-    // A group of its own: Ctrl-C reaches the supervisor alone, which stops things in order.
-    detached: true,
-    stdio: ['ignore', log, log, 'ipc'],
-    env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), ...env },
-  })
+  const child = spawn(
+    process.execPath,
+    ['--enable-source-maps', join(ROOT, 'packages/server/dist/main.mjs')],
+    {
+      cwd: ROOT,
+      // A group of its own: Ctrl-C reaches the supervisor alone, which stops things in order.
+      detached: true,
+      stdio: ['ignore', log, log, 'ipc'],
+      env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), ...env },
+    },
+  )
   closeSync(log)
   const exited = new Promise((resolve) => child.once('exit', (code) => resolve(code ?? 1)))
   const address = await Promise.race([

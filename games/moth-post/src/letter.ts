@@ -64,7 +64,8 @@ export function addressLetter(letter: Letter, id: number, lanterns: number, rand
   for (const sheet of letter.sheets) {
     sheet.weight = 1 + Math.floor(random() * 9)
     letter.weight += sheet.weight
-    for (let line = 0; line < sheet.lines.length; line++) sheet.lines[line] = STREETS[(id + line) % STREETS.length]!
+    for (let line = 0; line < sheet.lines.length; line++)
+      sheet.lines[line] = STREETS[(id + line) % STREETS.length]!
   }
   letter.seal = sealOf(letter.address, id)
 }

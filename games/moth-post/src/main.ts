@@ -40,7 +40,12 @@ const command = new Command('moth-post')
   .description('A night post office run by moths: the demo game. Without LAPSUS_TO it records nothing.')
   .option('--seconds <n>', 'how long the night lasts', numberFrom(0, 86_400), DEFAULT_SECONDS)
   .option('--seed <n>', 'which night it is', numberFrom(0, 0xffff_ffff), DEFAULTS.seed)
-  .option('--flaws <list>', `all, none, or some of: ${Object.keys(FLAWS).join(', ')}`, flawList, parseFlaws('all'))
+  .option(
+    '--flaws <list>',
+    `all, none, or some of: ${Object.keys(FLAWS).join(', ')}`,
+    flawList,
+    parseFlaws('all'),
+  )
   .option('--letters <n>', 'letters that arrive each second', numberFrom(0, 10_000), DEFAULTS.letters)
   .option('--moths <n>', 'moths on duty', numberFrom(1, 10_000), DEFAULTS.moths)
   .option('--no-paced', 'do not wait for the display: run as fast as it goes')
@@ -94,5 +99,7 @@ async function play(options: Options): Promise<void> {
   }
   wind.stop()
   await probe.close()
-  console.log(`${post.world.step} steps, ${post.world.delivered} letters delivered, night ${post.fingerprint()}`)
+  console.log(
+    `${post.world.step} steps, ${post.world.delivered} letters delivered, night ${post.fingerprint()}`,
+  )
 }

@@ -14,7 +14,13 @@ const crossingAt = (x: number, y: number): number => {
 }
 
 /** Cheapest cost along the streets between two places (Dijkstra over the crossings, stopped at the goal). */
-export function walkCost(streets: Float32Array, fromX: number, fromY: number, toX: number, toY: number): number {
+export function walkCost(
+  streets: Float32Array,
+  fromX: number,
+  fromY: number,
+  toX: number,
+  toY: number,
+): number {
   const start = crossingAt(fromX, fromY)
   const goal = crossingAt(toX, toY)
   cost.fill(Infinity)

@@ -9,7 +9,7 @@ const lane = createProbe({ game: GAME }).lane('wind worker')
 const JOB = lane.marker('wind.job', { group: 'weather' })
 const OCTAVE = lane.marker('wind.octave', { group: 'weather' })
 
-for (let seen = 0; ; ) {
+for (let seen = 0; ;) {
   Atomics.wait(control, REQUESTED, seen)
   seen = Atomics.load(control, REQUESTED)
   if (seen === STOP) break

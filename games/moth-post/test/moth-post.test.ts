@@ -73,7 +73,9 @@ describe('Moth Post', () => {
     expect(used.size).to.be.at.least(40)
     expect(Math.max(...digester.progress.paths.all.map((path) => path.depth)) + 1).to.be.at.least(5)
     expect(spans / 400).to.be.at.least(300)
-    const moments = records.flatMap((record) => (record.record === 'chunk' ? (record as ChunkRecord).moments : []))
+    const moments = records.flatMap((record) =>
+      record.record === 'chunk' ? (record as ChunkRecord).moments : [],
+    )
     expect(moments.map(({ name, data }) => [name, data])).to.deep.equal([['shift-bell', { shift: 1 }]])
   })
 })

@@ -16,7 +16,8 @@ const MOST = Number.MAX_SAFE_INTEGER
 const count = (fields: Fields, field: string) => whole(fields, field, 0, MOST)
 
 function oneOf(fields: Fields, field: string, allowed: readonly string[]): void {
-  if (!allowed.includes(fields[field] as string)) throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
+  if (!allowed.includes(fields[field] as string))
+    throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
 }
 
 function freeText(fields: Fields, field: string): void {
@@ -78,7 +79,8 @@ export function checkPage(bytes: Uint8Array): Page {
     if (!ArrayBuffer.isView(fields[field])) throw bad(field, 'a typed array', fields[field])
     return fields[field] as unknown as ArrayLike<number>
   })
-  if (columns.some((column) => column.length !== columns[0]!.length)) throw bad('path', 'as long as the times', fields)
+  if (columns.some((column) => column.length !== columns[0]!.length))
+    throw bad('path', 'as long as the times', fields)
   list(fields, 'gauges', MOST)
   return {
     ...(fields as unknown as Page),

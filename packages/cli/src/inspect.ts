@@ -42,7 +42,8 @@ export function inspect(file: TakeFile, targetFps: number | null): Inspection {
     take: {
       game: file.take.game,
       frames,
-      durationMs: frames === 0 ? 0 : (startNs[frames - 1]! + durationNs[frames - 1]! - startNs[0]!) / NS_PER_MS,
+      durationMs:
+        frames === 0 ? 0 : (startNs[frames - 1]! + durationNs[frames - 1]! - startNs[0]!) / NS_PER_MS,
       targetFps: target,
       lanes: [...file.progress.declarations.lanes.values()].map(({ name }) => name),
       markers: file.progress.declarations.markers.size,
@@ -81,7 +82,12 @@ export function report({ take, frames, ledger }: Inspection): string {
   const { work } = frames
   const rows = ledger.slice(0, REPORT_ROWS).map((line) => {
     const lane = line.lane === take.lanes[0] ? '' : ` [${line.lane}]`
-    const figures = [three(line.selfMsPerFrame), three(line.totalMsPerFrame), three(line.selfP99Ms), three(line.callsPerFrame)]
+    const figures = [
+      three(line.selfMsPerFrame),
+      three(line.totalMsPerFrame),
+      three(line.selfP99Ms),
+      three(line.callsPerFrame),
+    ]
     return `${figures.map((figure) => figure.padStart(9)).join('')}  ${line.path.join(' > ')}${lane}`
   })
   return [

@@ -48,7 +48,12 @@ program
     if (!existsSync(path)) throw new CliError(`${path}: there is no such file`)
     const address = await serverAddress()
     const body = Readable.toWeb(createReadStream(path)) as ReadableStream
-    const init = { method: 'POST', body, duplex: 'half', headers: { 'content-type': 'application/octet-stream' } }
+    const init = {
+      method: 'POST',
+      body,
+      duplex: 'half',
+      headers: { 'content-type': 'application/octet-stream' },
+    }
     const response = await request(`${address}/api/imports`, init as RequestInit).catch((error: Error) => {
       throw error instanceof CliError ? new CliError(`${path}: ${error.message}`) : error
     })

@@ -39,7 +39,10 @@ const nothingRecorded = ([program]: string[]) =>
 
 function runProgram([program, ...args]: string[], to: string, take: string): Promise<number> {
   return new Promise((settle, reject) => {
-    const child = spawn(program!, args, { stdio: 'inherit', env: { ...process.env, [ENV_TO]: to, [ENV_TAKE]: take } })
+    const child = spawn(program!, args, {
+      stdio: 'inherit',
+      env: { ...process.env, [ENV_TO]: to, [ENV_TAKE]: take },
+    })
     // The terminal sends Ctrl-C to the program too: it ends its take, and then this ends.
     const ignore = () => {}
     process.on('SIGINT', ignore)

@@ -9,7 +9,12 @@ const NOTE = fileURLToPath(new URL('../../../.lapsus/running.json', import.meta.
 /** The address of the running Lapsus: LAPSUS_URL, or the one that `npm start` noted. */
 export async function serverAddress(): Promise<string> {
   const address = process.env['LAPSUS_URL'] ?? noted()
-  const answers = address !== null && (await fetch(`${address}/health`).then((response) => response.ok, () => false))
+  const answers =
+    address !== null &&
+    (await fetch(`${address}/health`).then(
+      (response) => response.ok,
+      () => false,
+    ))
   if (!answers) {
     throw new CliError(
       address === null
@@ -21,7 +26,9 @@ export async function serverAddress(): Promise<string> {
 }
 
 function noted(): string | null {
-  return existsSync(NOTE) ? ((JSON.parse(readFileSync(NOTE, 'utf8')) as { address: string | null }).address ?? null) : null
+  return existsSync(NOTE)
+    ? ((JSON.parse(readFileSync(NOTE, 'utf8')) as { address: string | null }).address ?? null)
+    : null
 }
 
 /** The response, or a CliError with what the server says is wrong. */

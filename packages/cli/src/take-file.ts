@@ -64,7 +64,10 @@ export async function readTakeFile(path: string): Promise<TakeFile> {
   }
   const malformed = problem !== null
   if (take === null) {
-    throw new CliError(problem ?? `${path}: ${reader.pendingBytes > 0 ? 'breaks off within its first record' : 'is empty'}; expected a take`)
+    throw new CliError(
+      problem ??
+        `${path}: ${reader.pendingBytes > 0 ? 'breaks off within its first record' : 'is empty'}; expected a take`,
+    )
   }
   if (!malformed && !reader.ended) {
     problem = `${path}: breaks off after record ${reader.place.record - 1}, at byte ${reader.place.offset}; what came before is used`

@@ -18,7 +18,11 @@ import { arbitraryFrames, bytesOf, chunkRecord, declareRecord, node, takeRecord 
 
 const sample = (): AnyRecord[] => [
   takeRecord(),
-  declareRecord(1, [{ name: 'sim' }, { name: 'Ünïcode 名前', group: 'g' }, { name: 'wait', kind: 'wait:refresh' }]),
+  declareRecord(1, [
+    { name: 'sim' },
+    { name: 'Ünïcode 名前', group: 'g' },
+    { name: 'wait', kind: 'wait:refresh' },
+  ]),
   {
     ...chunkRecord(2, [{ lanes: [[node(0, 500, [node(1, 200)]), node(2, 9_000_000)]], restNs: 40 }]),
     gauges: [{ gauge: 0, frame: Uint32Array.of(0), value: Float64Array.of(12.5) }],
@@ -64,7 +68,11 @@ describe('take format', () => {
   it('comes back from any frames, in pieces of any size', () => {
     fc.assert(
       fc.property(arbitraryFrames(3), fc.integer({ min: 1, max: 300 }), (frames, pieceBytes) => {
-        const records = [takeRecord(), declareRecord(1, [{ name: 'a' }, { name: 'b' }, { name: 'c' }]), chunkRecord(2, frames)]
+        const records = [
+          takeRecord(),
+          declareRecord(1, [{ name: 'a' }, { name: 'b' }, { name: 'c' }]),
+          chunkRecord(2, frames),
+        ]
         expect(readAll(bytesOf(records), pieceBytes).records).to.deep.equal(records)
       }),
     )
@@ -101,7 +109,9 @@ describe('take format', () => {
     })
     const record = decodeRecord(chunk, { record: 1, offset: 0 })
     expect(record).to.include({ record: 'chunk', sequence: 1, dropped: 0 })
-    expect((record as { frameDurationNs: Float64Array }).frameDurationNs).to.deep.equal(Float64Array.of(10, 12))
+    expect((record as { frameDurationNs: Float64Array }).frameDurationNs).to.deep.equal(
+      Float64Array.of(10, 12),
+    )
   })
 
   it('reads every RFC 8746 element type it names, in both byte orders', () => {
@@ -114,14 +124,54 @@ describe('take format', () => {
     expect([...columnFromBytes(72, Uint8Array.of(200))]).to.deep.equal([-56])
     for (const little of [false, true]) {
       const order = little ? 4 : 0
-      expect([...columnFromBytes(65 + order, bytes(() => view.setUint16(0, 65_000, little), 2))]).to.deep.equal([65_000])
-      expect([...columnFromBytes(66 + order, bytes(() => view.setUint32(0, 4e9, little), 4))]).to.deep.equal([4e9])
-      expect([...columnFromBytes(67 + order, bytes(() => view.setBigUint64(0, 2n ** 53n, little), 8))]).to.deep.equal([2 ** 53])
-      expect([...columnFromBytes(73 + order, bytes(() => view.setInt16(0, -3, little), 2))]).to.deep.equal([-3])
-      expect([...columnFromBytes(74 + order, bytes(() => view.setInt32(0, -4e8, little), 4))]).to.deep.equal([-4e8])
-      expect([...columnFromBytes(75 + order, bytes(() => view.setBigInt64(0, -5n, little), 8))]).to.deep.equal([-5])
-      expect([...columnFromBytes(81 + order, bytes(() => view.setFloat32(0, 0.5, little), 4))]).to.deep.equal([0.5])
-      expect([...columnFromBytes(82 + order, bytes(() => view.setFloat64(0, 0.1, little), 8))]).to.deep.equal([0.1])
+      expect([
+        ...columnFromBytes(
+          65 + order,
+          bytes(() => view.setUint16(0, 65_000, little), 2),
+        ),
+      ]).to.deep.equal([65_000])
+      expect([
+        ...columnFromBytes(
+          66 + order,
+          bytes(() => view.setUint32(0, 4e9, little), 4),
+        ),
+      ]).to.deep.equal([4e9])
+      expect([
+        ...columnFromBytes(
+          67 + order,
+          bytes(() => view.setBigUint64(0, 2n ** 53n, little), 8),
+        ),
+      ]).to.deep.equal([2 ** 53])
+      expect([
+        ...columnFromBytes(
+          73 + order,
+          bytes(() => view.setInt16(0, -3, little), 2),
+        ),
+      ]).to.deep.equal([-3])
+      expect([
+        ...columnFromBytes(
+          74 + order,
+          bytes(() => view.setInt32(0, -4e8, little), 4),
+        ),
+      ]).to.deep.equal([-4e8])
+      expect([
+        ...columnFromBytes(
+          75 + order,
+          bytes(() => view.setBigInt64(0, -5n, little), 8),
+        ),
+      ]).to.deep.equal([-5])
+      expect([
+        ...columnFromBytes(
+          81 + order,
+          bytes(() => view.setFloat32(0, 0.5, little), 4),
+        ),
+      ]).to.deep.equal([0.5])
+      expect([
+        ...columnFromBytes(
+          82 + order,
+          bytes(() => view.setFloat64(0, 0.1, little), 8),
+        ),
+      ]).to.deep.equal([0.1])
     }
     expect(() => columnFromBytes(70, new Uint8Array(6))).to.throw('no whole number of 4-byte elements')
   })
@@ -178,7 +228,16 @@ describe('bad takes', () => {
       record: 'chunk',
       sequence: 1,
       frames: { start: [0, 10], duration: [10, 10] },
-      lanes: [{ lane: 0, count: [2, 1], marker: [0, 1, 0], start: [1, 2, 11], duration: [5, 1, 5], depth: [0, 1, 0] }],
+      lanes: [
+        {
+          lane: 0,
+          count: [2, 1],
+          marker: [0, 1, 0],
+          start: [1, 2, 11],
+          duration: [5, 1, 5],
+          depth: [0, 1, 0],
+        },
+      ],
     }
     expect(validateRecord(good)).to.include({ record: 'chunk' })
     const lane = (change: object) => ({ ...good, lanes: [{ ...good.lanes[0], ...change }] })
@@ -186,13 +245,23 @@ describe('bad takes', () => {
     expect(message(lane({ depth: [0, 2, 0] }))).to.contain('"depth[1]" to be at most 1')
     expect(message(lane({ depth: [0, 1, 1] }))).to.contain('"depth[2]" to be at most 0')
     expect(message(lane({ start: [1, 2] }))).to.contain('"start" to have 3 elements, got 2')
-    expect(message(lane({ duration: [5, -1, 5] }))).to.contain('"duration[1]" to be a finite number of at least 0, got -1')
+    expect(message(lane({ duration: [5, -1, 5] }))).to.contain(
+      '"duration[1]" to be a finite number of at least 0, got -1',
+    )
     expect(message(lane({ marker: [0, 1.5, 0] }))).to.contain('"marker[1]"')
-    expect(message(lane({ count: 'two' }))).to.contain('"count" to be a typed array or an array of numbers, got "two"')
+    expect(message(lane({ count: 'two' }))).to.contain(
+      '"count" to be a typed array or an array of numbers, got "two"',
+    )
     expect(message({ ...good, lanes: [good.lanes[0], good.lanes[0]] })).to.contain('each lane once')
-    expect(message({ ...good, frames: { start: [10, 0], duration: [1, 1] } })).to.contain('"start[1]" to be no earlier')
-    expect(message({ ...good, lanes: [{ ...good.lanes[0], count: [0xffff_ffff, 1] }] })).to.contain('"count[0]"')
-    expect(message({ record: 'declare', sequence: 1, markers: [{ id: 0, name: 'x'.repeat(201) }] })).to.contain('"name"')
+    expect(message({ ...good, frames: { start: [10, 0], duration: [1, 1] } })).to.contain(
+      '"start[1]" to be no earlier',
+    )
+    expect(message({ ...good, lanes: [{ ...good.lanes[0], count: [0xffff_ffff, 1] }] })).to.contain(
+      '"count[0]"',
+    )
+    expect(
+      message({ record: 'declare', sequence: 1, markers: [{ id: 0, name: 'x'.repeat(201) }] }),
+    ).to.contain('"name"')
     expect(message({ record: 'banana' })).to.contain('"banana"')
   })
 

@@ -16,7 +16,14 @@ import {
 } from '@lapsus/core/rollup'
 import { percentile } from '@lapsus/core/stats'
 import { Digester } from '@lapsus/core/take'
-import { arbitraryFrames, chunkRecord, declareRecord, totalOf, type FrameSpec, type Node } from './support/takes.ts'
+import {
+  arbitraryFrames,
+  chunkRecord,
+  declareRecord,
+  totalOf,
+  type FrameSpec,
+  type Node,
+} from './support/takes.ts'
 
 const MARKERS = [
   { name: 'a', group: 'g' },
@@ -27,14 +34,21 @@ const MARKERS = [
 /** What a ledger should say, worked out from the trees with no code in common. */
 function bruteForce(frames: FrameSpec[], by: 'path' | 'marker' | 'group') {
   const nameOf = (marker: number) => (by === 'group' ? MARKERS[marker]!.group : MARKERS[marker]!.name)
-  const rows = new Map<string, { calls: number; selfNs: number; totalNs: number; perFrame: number[]; ran: Set<number> }>()
+  const rows = new Map<
+    string,
+    { calls: number; selfNs: number; totalNs: number; perFrame: number[]; ran: Set<number> }
+  >()
   frames.forEach((frame, f) => {
     frame.lanes.forEach((roots, lane) => {
       const visit = (span: Node, chain: string[]) => {
         const own = by === 'path' ? MARKERS[span.marker]!.name : nameOf(span.marker)
         const key = by === 'path' ? `${lane}/${[...chain, own].join('/')}` : `${lane}/${own}`
         let row = rows.get(key)
-        if (!row) rows.set(key, (row = { calls: 0, selfNs: 0, totalNs: 0, perFrame: frames.map(() => 0), ran: new Set() }))
+        if (!row)
+          rows.set(
+            key,
+            (row = { calls: 0, selfNs: 0, totalNs: 0, perFrame: frames.map(() => 0), ran: new Set() }),
+          )
         row.calls++
         row.selfNs += span.selfNs
         row.perFrame[f]! += span.selfNs
@@ -68,7 +82,9 @@ describe('rollups', () => {
       fc.assert(
         fc.property(arbitraryFrames(3, 14), fc.integer({ min: 1, max: 6 }), (frames, chunkFrames) => {
           const { parts, progress } = rolledUp(frames, chunkFrames)
-          const merged = mergeRollups(parts.map(({ courses, firstFrame }) => rollupOf(courses, progress.paths, firstFrame)))
+          const merged = mergeRollups(
+            parts.map(({ courses, firstFrame }) => rollupOf(courses, progress.paths, firstFrame)),
+          )
           const groups = progress.declarations.groups
           const label = (key: number) => {
             if (by === 'marker') return `${laneOfKey(key)}/${MARKERS[idOfKey(key)]!.name}`
@@ -81,7 +97,12 @@ describe('rollups', () => {
           expect(rows.map((row) => label(row.key)).sort()).to.deep.equal([...expected.keys()].sort())
           for (const row of rows) {
             const want = expected.get(label(row.key))!
-            expect(row).to.include({ calls: want.calls, selfNs: want.selfNs, totalNs: want.totalNs, frames: want.ran.size })
+            expect(row).to.include({
+              calls: want.calls,
+              selfNs: want.selfNs,
+              totalNs: want.totalNs,
+              frames: want.ran.size,
+            })
             expect(row.worstSelfNs).to.equal(Math.max(...want.perFrame))
             expect(want.perFrame[row.worstFrame]).to.equal(row.worstSelfNs)
             const p99 = percentile(want.perFrame, 0.99)
@@ -141,8 +162,13 @@ describe('levels', () => {
         expect(at).to.equal(to)
         expect(nodes.length).to.be.at.most(2 * (LEVEL_FACTOR - 1) * 4)
         // Only nodes that exist once the range's chunks are stored.
-        const stored = new Set(Array.from({ length: to }, (_, i) => completedBy(i)).flat().map((n) => `${n.level}/${n.index}`))
-        for (const node of nodes) if (node.level > 0) expect(stored.has(`${node.level}/${node.index}`)).to.equal(true)
+        const stored = new Set(
+          Array.from({ length: to }, (_, i) => completedBy(i))
+            .flat()
+            .map((n) => `${n.level}/${n.index}`),
+        )
+        for (const node of nodes)
+          if (node.level > 0) expect(stored.has(`${node.level}/${node.index}`)).to.equal(true)
       }),
       { numRuns: 30 },
     )

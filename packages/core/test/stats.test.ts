@@ -15,11 +15,15 @@ describe('percentiles', () => {
 
   it('agree with a numeric library where its method and type 7 coincide: on order statistics', () => {
     fc.assert(
-      fc.property(fc.array(fc.double({ min: 0, max: 1e6, noNaN: true }), { minLength: 2, maxLength: 60 }), (values) => {
-        const sorted = [...values].sort((a, b) => a - b)
-        expect(percentile(values, 0.5)).to.be.closeTo(quantileSorted(sorted, 0.5), 1e-6)
-        for (const k of sorted.keys()) expect(percentile(values, k / (values.length - 1))).to.be.closeTo(sorted[k]!, 1e-3)
-      }),
+      fc.property(
+        fc.array(fc.double({ min: 0, max: 1e6, noNaN: true }), { minLength: 2, maxLength: 60 }),
+        (values) => {
+          const sorted = [...values].sort((a, b) => a - b)
+          expect(percentile(values, 0.5)).to.be.closeTo(quantileSorted(sorted, 0.5), 1e-6)
+          for (const k of sorted.keys())
+            expect(percentile(values, k / (values.length - 1))).to.be.closeTo(sorted[k]!, 1e-3)
+        },
+      ),
     )
   })
 })
@@ -53,15 +57,25 @@ describe('sketch', () => {
 
   it('gives the same percentiles as all values together, within 0.1 %', () => {
     fc.assert(
-      fc.property(fc.array(fc.nat(30_000_000), { maxLength: 80 }), fc.nat(40), fc.double({ min: 0, max: 1, noNaN: true }), (values, zeros, p) => {
-        const counts = new Map<number, number>()
-        for (const value of values) counts.set(bucketOf(value), (counts.get(bucketOf(value)) ?? 0) + 1)
-        const buckets = [...counts.keys()].sort((a, b) => a - b)
-        const sketched = sketchPercentile(buckets, buckets.map((bucket) => counts.get(bucket)!), zeros, p)
-        const exact = percentile([...values, ...new Array<number>(zeros).fill(0)], p)
-        if (Number.isNaN(exact)) expect(sketched).to.be.NaN
-        else expect(Math.abs(sketched - exact)).to.be.at.most(exact * 0.001 + 1e-9)
-      }),
+      fc.property(
+        fc.array(fc.nat(30_000_000), { maxLength: 80 }),
+        fc.nat(40),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (values, zeros, p) => {
+          const counts = new Map<number, number>()
+          for (const value of values) counts.set(bucketOf(value), (counts.get(bucketOf(value)) ?? 0) + 1)
+          const buckets = [...counts.keys()].sort((a, b) => a - b)
+          const sketched = sketchPercentile(
+            buckets,
+            buckets.map((bucket) => counts.get(bucket)!),
+            zeros,
+            p,
+          )
+          const exact = percentile([...values, ...new Array<number>(zeros).fill(0)], p)
+          if (Number.isNaN(exact)) expect(sketched).to.be.NaN
+          else expect(Math.abs(sketched - exact)).to.be.at.most(exact * 0.001 + 1e-9)
+        },
+      ),
     )
   })
 })

@@ -14,7 +14,14 @@ import {
   VarintReader,
   VarintWriter,
 } from '@lapsus/core/take'
-import { arbitraryFrames, chunkRecord, declareRecord, node, totalOf, type FrameSpec } from './support/takes.ts'
+import {
+  arbitraryFrames,
+  chunkRecord,
+  declareRecord,
+  node,
+  totalOf,
+  type FrameSpec,
+} from './support/takes.ts'
 
 const MARKERS = [
   { name: 'sim', group: 'simulation' },
@@ -36,7 +43,10 @@ const digest = (frames: FrameSpec[]) => digester().digest(chunkRecord(2, frames)
 describe('frames', () => {
   it('part work from waiting by self time, on the main lane only', () => {
     const { frames } = digest([
-      { lanes: [[node(0, 3 * MS, [node(3, 2 * MS, [node(1, 1 * MS)])]), node(2, 10 * MS)], [node(3, 9 * MS)]], restNs: MS / 2 },
+      {
+        lanes: [[node(0, 3 * MS, [node(3, 2 * MS, [node(1, 1 * MS)])]), node(2, 10 * MS)], [node(3, 9 * MS)]],
+        restNs: MS / 2,
+      },
     ])
     expect(frames.durationNs[0]).to.equal(16.5 * MS)
     expect(frames.waitNs.job[0]).to.equal(2 * MS)
@@ -112,7 +122,10 @@ describe('digest', () => {
           frame.lanes.forEach((roots, lane) => {
             const visit = (span: { marker: number; selfNs: number; children: never[] }, chain: number[]) => {
               const path = paths.get(spans.path[at]!)
-              expect(paths.chain(path.id).map((id) => paths.get(id).marker)).to.deep.equal([...chain, span.marker])
+              expect(paths.chain(path.id).map((id) => paths.get(id).marker)).to.deep.equal([
+                ...chain,
+                span.marker,
+              ])
               expect(path.lane).to.equal(lane)
               expect(selfNs[at]).to.equal(span.selfNs)
               expect(spans.durationNs[at]).to.equal(totalOf(span))
@@ -128,12 +141,18 @@ describe('digest', () => {
   })
 
   it('refuses what was never declared, and time that runs backwards', () => {
-    expect(() => digest([{ lanes: [[node(9, 1)]], restNs: 0 }])).to.throw('marker 9 to be declared before it is used')
+    expect(() => digest([{ lanes: [[node(9, 1)]], restNs: 0 }])).to.throw(
+      'marker 9 to be declared before it is used',
+    )
     const made = digester()
     const frames = [{ lanes: [[node(0, 10)]], restNs: 0 }]
     made.digest(chunkRecord(2, frames, 500))
-    expect(() => made.digest(chunkRecord(3, frames, 400))).to.throw('"start[0]" to be no earlier than the last frame')
-    expect(() => made.declare(declareRecord(4, [{ name: 'other' }]))).to.throw('marker 0 to stay "sim", got "other"')
+    expect(() => made.digest(chunkRecord(3, frames, 400))).to.throw(
+      '"start[0]" to be no earlier than the last frame',
+    )
+    expect(() => made.declare(declareRecord(4, [{ name: 'other' }]))).to.throw(
+      'marker 0 to stay "sim", got "other"',
+    )
     const unknownLane: ChunkRecord = { ...chunkRecord(3, frames, 900) }
     unknownLane.lanes = [{ ...unknownLane.lanes[0]!, lane: 7 }]
     expect(() => made.digest(unknownLane)).to.throw('lane 7 to be declared')
@@ -172,24 +191,29 @@ describe('packed spans', () => {
     const made = digester()
     const { spans, frames } = made.digest(chunkRecord(2, [{ lanes: [[node(0, 5)]], restNs: 0 }]))
     const packed = packSpans(spans, frames.startNs, made.progress.paths)
-    expect(() => unpackSpans(packed.subarray(0, packed.length - 1), frames.startNs, made.progress.paths)).to.throw('too early')
+    expect(() =>
+      unpackSpans(packed.subarray(0, packed.length - 1), frames.startNs, made.progress.paths),
+    ).to.throw('too early')
   })
 
   it('keep whole numbers of any size and sign', () => {
     fc.assert(
-      fc.property(fc.array(fc.tuple(fc.maxSafeNat(), fc.integer({ min: -(2 ** 50), max: 2 ** 50 }))), (pairs) => {
-        const writer = new VarintWriter()
-        for (const [whole, signed] of pairs) {
-          writer.write(whole)
-          writer.writeSigned(signed)
-        }
-        const reader = new VarintReader(writer.bytes())
-        for (const [whole, signed] of pairs) {
-          expect(reader.read()).to.equal(whole)
-          expect(reader.readSigned()).to.equal(signed)
-        }
-        expect(reader.position).to.equal(writer.length)
-      }),
+      fc.property(
+        fc.array(fc.tuple(fc.maxSafeNat(), fc.integer({ min: -(2 ** 50), max: 2 ** 50 }))),
+        (pairs) => {
+          const writer = new VarintWriter()
+          for (const [whole, signed] of pairs) {
+            writer.write(whole)
+            writer.writeSigned(signed)
+          }
+          const reader = new VarintReader(writer.bytes())
+          for (const [whole, signed] of pairs) {
+            expect(reader.read()).to.equal(whole)
+            expect(reader.readSigned()).to.equal(signed)
+          }
+          expect(reader.position).to.equal(writer.length)
+        },
+      ),
     )
   })
 })

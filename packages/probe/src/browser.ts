@@ -22,10 +22,18 @@ export function createProbe(options: ProbeOptions): Probe {
   })
 }
 
-function sinkOf({ to, bufferMb = DEFAULT_BUFFER_MB }: ProbeOptions, onProblem: (message: string) => void): Sink | null {
+function sinkOf(
+  { to, bufferMb = DEFAULT_BUFFER_MB }: ProbeOptions,
+  onProblem: (message: string) => void,
+): Sink | null {
   if (to === undefined || typeof to === 'object') return to ?? null
   if (isWebSocketAddress(to)) {
-    return new WebSocketSink(to, (url) => new WebSocket(url) as unknown as Socket, bufferMb * 2 ** 20, onProblem)
+    return new WebSocketSink(
+      to,
+      (url) => new WebSocket(url) as unknown as Socket,
+      bufferMb * 2 ** 20,
+      onProblem,
+    )
   }
   onProblem(`Lapsus: "to" must be a ws:// or wss:// address in a browser, got "${to}"; nothing is recorded`)
   return null

@@ -43,7 +43,11 @@ export function calibrate(): RecorderFigures {
   })
   // Read, so that the loop above cannot be optimised away.
   if (sum < 0) trial.rewind()
-  return { spanNs: Math.round(spanNs), clockReadNs: Math.round(clockReadNs), clockResolutionNs: clockResolutionNs() }
+  return {
+    spanNs: Math.round(spanNs),
+    clockReadNs: Math.round(clockReadNs),
+    clockResolutionNs: clockResolutionNs(),
+  }
 }
 
 /** The smallest step seen between two readings. A coarse clock is waited out for at most 20 ms. */
@@ -51,7 +55,7 @@ function clockResolutionNs(): number {
   const endMs = performance.now() + 20
   let smallestMs = Infinity
   let lastMs = performance.now()
-  for (let steps = 0; steps < 200 && lastMs < endMs; ) {
+  for (let steps = 0; steps < 200 && lastMs < endMs;) {
     const nowMs = performance.now()
     if (nowMs > lastMs) {
       smallestMs = Math.min(smallestMs, nowMs - lastMs)

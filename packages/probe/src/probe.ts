@@ -241,7 +241,9 @@ export class Probe extends SpanRecorder {
       steps: Uint32Array.from(this.#steps),
       lanes: [main, ...[...this.#lanes.values()].map((lane) => lane.take(frameStartNs))],
       gauges: this.#samples.flatMap(({ frame, value }, gauge) =>
-        frame.length === 0 ? [] : [{ gauge, frame: Uint32Array.from(frame), value: Float64Array.from(value) }],
+        frame.length === 0
+          ? []
+          : [{ gauge, frame: Uint32Array.from(frame), value: Float64Array.from(value) }],
       ),
       moments: this.#moments,
       dropped: this.#dropped,
@@ -263,7 +265,8 @@ export class Probe extends SpanRecorder {
     const laneNames = ['main', ...this.#lanes.keys()]
     const declared = this.#declared
     const { markers, gauges, lanes } = declared
-    if (this.markers.length === markers && this.#gauges.length === gauges && laneNames.length === lanes) return
+    if (this.markers.length === markers && this.#gauges.length === gauges && laneNames.length === lanes)
+      return
     const sequence = this.#sequence++
     const record = encodeRecord({
       record: 'declare',

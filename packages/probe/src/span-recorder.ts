@@ -55,7 +55,11 @@ export class SpanRecorder {
     if (known !== undefined) return known
     if (this.markers.length >= LIMITS.markers - 1) return this.#overflowMarker()
     const id = this.markers.length
-    this.markers.push({ name: shortName, group: (options.group ?? '').slice(0, LIMITS.nameLength), kind: options.kind ?? 'work' })
+    this.markers.push({
+      name: shortName,
+      group: (options.group ?? '').slice(0, LIMITS.nameLength),
+      kind: options.kind ?? 'work',
+    })
     this.#markerIds.set(shortName, id)
     return id
   }

@@ -51,7 +51,9 @@ describe('probe', () => {
     expect(lane.startNs[1]).to.be.at.least(lane.startNs[0]!)
     expect(chunk!.frameStartNs[1]).to.be.closeTo(chunk!.frameStartNs[0]! + chunk!.frameDurationNs[0]!, 2)
     expect([...chunk!.steps]).to.deep.equal([2, 0])
-    expect(chunk!.gauges).to.deep.equal([{ gauge: letters, frame: Uint32Array.of(0), value: Float64Array.of(4) }])
+    expect(chunk!.gauges).to.deep.equal([
+      { gauge: letters, frame: Uint32Array.of(0), value: Float64Array.of(4) },
+    ])
     expect(chunk!.moments[0]).to.deep.include({ name: 'bell', data: { shift: 3, first: true } })
     expect(chunk).to.include({ dropped: 0, repaired: 0 })
     expect(end).to.include({ dropped: 0 })
@@ -68,7 +70,11 @@ describe('probe', () => {
     probe.enter(marker)
     probe.frame()
     probe.run(marker, () => {})
-    expect(() => probe.run(marker, () => { throw new Error('the game failed') })).to.throw('the game failed')
+    expect(() =>
+      probe.run(marker, () => {
+        throw new Error('the game failed')
+      }),
+    ).to.throw('the game failed')
     await probe.close()
     const { chunks } = readBack(sink.records)
     expect(chunks[0]!.repaired).to.equal(3)
@@ -116,7 +122,8 @@ describe('probe', () => {
     await probe.close()
     const { chunks, end } = readBack(sink.records)
     const frames = chunks.flatMap((chunk) => [...chunk.lanes[0]!.count])
-    const dropped = chunks.reduce((sum, chunk) => sum + chunk.dropped, 0) + (end as { dropped: number }).dropped
+    const dropped =
+      chunks.reduce((sum, chunk) => sum + chunk.dropped, 0) + (end as { dropped: number }).dropped
     expect(frames.length + dropped).to.equal(60)
     expect(dropped).to.be.within(1, 30)
     // The recorder's own span may join a frame's thousand.
@@ -134,7 +141,9 @@ describe('probe', () => {
     await probe.close()
     const { chunks } = readBack(sink.records)
     expect(chunks.reduce((sum, chunk) => sum + chunk.dropped, 0)).to.equal(1)
-    expect(chunks.flatMap((chunk) => [...chunk.lanes[0]!.marker].filter((id) => id === marker)).length).to.equal(3)
+    expect(
+      chunks.flatMap((chunk) => [...chunk.lanes[0]!.marker].filter((id) => id === marker)).length,
+    ).to.equal(3)
   })
 
   it('leaves out spans nested too deep, and stays balanced', async () => {

@@ -140,7 +140,10 @@ after(() => rmSync(folder, { recursive: true }))
 function bundle(program: string): string {
   const outfile = join(folder, `${createHash('sha1').update(program).digest('hex')}.cjs`)
   buildSync({
-    stdin: { contents: `import { createProbe } from './node.ts'\n${program}`, resolveDir: join(import.meta.dirname, '../src') },
+    stdin: {
+      contents: `import { createProbe } from './node.ts'\n${program}`,
+      resolveDir: join(import.meta.dirname, '../src'),
+    },
     bundle: true,
     platform: 'node',
     format: 'cjs',
@@ -184,7 +187,9 @@ describe('file sink', () => {
 
   it('reports a file it cannot write, once, and lets the game go on', async () => {
     const problems: string[] = []
-    const probe = makeProbe(new FileSink(join(folder, 'no', 'such.lapsus'), MB, (problem) => problems.push(problem)))
+    const probe = makeProbe(
+      new FileSink(join(folder, 'no', 'such.lapsus'), MB, (problem) => problems.push(problem)),
+    )
     for (let i = 0; i < 3; i++) probe.frame()
     await probe.close()
     expect(problems).to.have.length(1)

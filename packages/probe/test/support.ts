@@ -1,4 +1,10 @@
-import { RecordReader, type AnyRecord, type ChunkRecord, type DeclareRecord, type TakeRecord } from '@lapsus/core/format'
+import {
+  RecordReader,
+  type AnyRecord,
+  type ChunkRecord,
+  type DeclareRecord,
+  type TakeRecord,
+} from '@lapsus/core/format'
 import { Probe, type ProbeSettings } from '../src/probe.ts'
 import type { Sink } from '../src/sinks/sink.ts'
 

@@ -31,11 +31,17 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const recordings = new Recordings(config.demoGame, log)
   const streams = new IngestStreams(database, log)
   const http = createServer(createApp(config, database, recordings, log).callback())
-  const sockets = new WebSocketServer({ noServer: true, maxPayload: LIMITS.recordBytes, perMessageDeflate: false })
+  const sockets = new WebSocketServer({
+    noServer: true,
+    maxPayload: LIMITS.recordBytes,
+    perMessageDeflate: false,
+  })
   http.on('upgrade', (request, socket, head) => {
     const path = new URL(request.url ?? '/', 'http://localhost').pathname
     if (path !== INGEST_PATH || !mayStream(request)) {
-      socket.end(`HTTP/1.1 ${path === INGEST_PATH ? '403 Forbidden' : '404 Not Found'}\r\nConnection: close\r\n\r\n`)
+      socket.end(
+        `HTTP/1.1 ${path === INGEST_PATH ? '403 Forbidden' : '404 Not Found'}\r\nConnection: close\r\n\r\n`,
+      )
       return
     }
     sockets.handleUpgrade(request, socket, head, (webSocket) => streams.accept(webSocket))

@@ -4,14 +4,28 @@ import { checkPage } from '@lapsus/api'
 import { encodeCbor, encodeRecord, type ChunkRecord } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
 import type { RunningServer } from '../src/index.ts'
-import { chunkRecord, declareRecord, node, takeRecord, totalOf, type FrameSpec } from '../../core/test/support/takes.ts'
+import {
+  chunkRecord,
+  declareRecord,
+  node,
+  takeRecord,
+  totalOf,
+  type FrameSpec,
+} from '../../core/test/support/takes.ts'
 import { freshDatabase, getJson, TestGame, testServer, until } from './support.ts'
 
 const MS = 1_000_000
-const MARKERS = [{ name: 'sim', group: 'simulation' }, { name: 'moths' }, { name: 'wait', kind: 'wait:refresh' as const }]
+const MARKERS = [
+  { name: 'sim', group: 'simulation' },
+  { name: 'moths' },
+  { name: 'wait', kind: 'wait:refresh' as const },
+]
 
 const frame = (i: number): FrameSpec => ({
-  lanes: [[node(0, (2 + (i % 5)) * MS, [node(1, 1 * MS + i), node(1, 500)]), node(2, 8 * MS)], [node(1, i * 10)]],
+  lanes: [
+    [node(0, (2 + (i % 5)) * MS, [node(1, 1 * MS + i), node(1, 500)]), node(2, 8 * MS)],
+    [node(1, i * 10)],
+  ],
   restNs: 100,
 })
 const FRAMES_PER_CHUNK = 10
@@ -28,7 +42,8 @@ function chunk(i: number): ChunkRecord {
 
 function startOf(frames: number): number {
   let at = 0
-  for (let i = 0; i < frames; i++) at += frame(i).lanes[0]!.reduce((sum, span) => sum + totalOf(span), 0) + 100
+  for (let i = 0; i < frames; i++)
+    at += frame(i).lanes[0]!.reduce((sum, span) => sum + totalOf(span), 0) + 100
   return at
 }
 
@@ -42,9 +57,13 @@ describe('ingest', () => {
   after(() => server.stop())
 
   const framesOf = async (take: string) =>
-    decodeFrames(new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/frames`)).arrayBuffer()))
+    decodeFrames(
+      new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/frames`)).arrayBuffer()),
+    )
   const page = async (take: string, n: number) =>
-    checkPage(new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/pages/${n}`)).arrayBuffer()))
+    checkPage(
+      new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/pages/${n}`)).arrayBuffer()),
+    )
 
   it('stores a take and gives back its frames, pages, gauges and moments', async () => {
     const game = await TestGame.connect(server)
@@ -53,9 +72,19 @@ describe('ingest', () => {
     for (let i = 0; i < 3; i++) game.send(chunk(i))
     game.send({ record: 'end', sequence: 5, dropped: 4 })
     await game.untilAcknowledged(5)
-    await until(async () => (await getJson<TakeDetail>(server, '/api/takes/whole-take')).figures !== null, 'figures')
+    await until(
+      async () => (await getJson<TakeDetail>(server, '/api/takes/whole-take')).figures !== null,
+      'figures',
+    )
     const take = await getJson<TakeDetail>(server, '/api/takes/whole-take')
-    expect(take).to.include({ state: 'complete', frames: 30, spans: 150, dropped: 4, game: 'Test Game', target: 60 })
+    expect(take).to.include({
+      state: 'complete',
+      frames: 30,
+      spans: 150,
+      dropped: 4,
+      game: 'Test Game',
+      target: 60,
+    })
     expect(take.conditions).to.deep.equal({ device: 'bench', seed: 7 })
     expect(take.figures!.work.worst).to.be.closeTo(7.0006, 0.001)
     expect(take.miniature!.worstUs).to.have.length(30)
@@ -104,8 +133,19 @@ describe('ingest', () => {
     const chunks = 40
     for (let i = 0; i < chunks; i++) game.send(chunk(i))
     await game.untilAcknowledged(chunks + 1)
-    for (const [from, to] of [[0, 399], [0, 0], [7, 7], [3, 355], [10, 19], [159, 160], [398, 399]] as const) {
-      const { rows } = await getJson<LedgerResponse>(server, `/api/takes/long-take/ledger?from=${from}&to=${to}`)
+    for (const [from, to] of [
+      [0, 399],
+      [0, 0],
+      [7, 7],
+      [3, 355],
+      [10, 19],
+      [159, 160],
+      [398, 399],
+    ] as const) {
+      const { rows } = await getJson<LedgerResponse>(
+        server,
+        `/api/takes/long-take/ledger?from=${from}&to=${to}`,
+      )
       let simNs = 0
       let mothsNs = 0
       for (let i = from; i <= to; i++) {
@@ -141,7 +181,10 @@ describe('ingest', () => {
       `record 3 at byte ${offset}: expected "start[0]" to be a finite number of at least 0, got -5`,
     )
     expect((await framesOf('bad-take')).startNs.length).to.equal(FRAMES_PER_CHUNK)
-    await until(async () => (await getJson<TakeDetail>(server, '/api/takes/bad-take')).state === 'cut-short', 'cut short')
+    await until(
+      async () => (await getJson<TakeDetail>(server, '/api/takes/bad-take')).state === 'cut-short',
+      'cut short',
+    )
     expect((await fetch(`${server.address}/health`)).status).to.equal(200)
   })
 
@@ -157,8 +200,12 @@ describe('ingest', () => {
     expect(await refusal(encodeRecord(declare))).to.deep.equal(['not-a-take'])
     const take = (id: string) => encodeRecord(takeRecord({ take: id }))
     expect(await refusal(take('gap-take-1'), encodeRecord(chunk(5)))).to.deep.equal(['out-of-sequence'])
-    expect(await refusal(take('none-declared'), encodeRecord({ ...chunk(0), sequence: 1 }))).to.deep.equal(['bad-field'])
-    expect(await refusal(encodeRecord(takeRecord({ take: 'whole-take', game: 'Another' })))).to.deep.equal(['bad-field'])
+    expect(await refusal(take('none-declared'), encodeRecord({ ...chunk(0), sequence: 1 }))).to.deep.equal([
+      'bad-field',
+    ])
+    expect(await refusal(encodeRecord(takeRecord({ take: 'whole-take', game: 'Another' })))).to.deep.equal([
+      'bad-field',
+    ])
   })
 
   it('takes a take of no frames and one of a single frame', async () => {
@@ -166,7 +213,10 @@ describe('ingest', () => {
     game.send(takeRecord({ take: 'empty-take' }))
     game.send({ record: 'end', sequence: 1, dropped: 0 })
     await game.untilAcknowledged(1)
-    expect(await getJson<TakeDetail>(server, '/api/takes/empty-take')).to.include({ frames: 0, figures: null })
+    expect(await getJson<TakeDetail>(server, '/api/takes/empty-take')).to.include({
+      frames: 0,
+      figures: null,
+    })
     expect((await framesOf('empty-take')).startNs.length).to.equal(0)
     expect((await fetch(`${server.address}/api/takes/empty-take/pages/0`)).status).to.equal(404)
     const single = await TestGame.connect(server)
@@ -175,7 +225,10 @@ describe('ingest', () => {
     single.send(chunkRecord(2, [frame(0)]))
     single.send({ record: 'end', sequence: 3, dropped: 0 })
     await single.untilAcknowledged(3)
-    await until(async () => (await getJson<TakeDetail>(server, '/api/takes/single-take')).figures !== null, 'figures')
+    await until(
+      async () => (await getJson<TakeDetail>(server, '/api/takes/single-take')).figures !== null,
+      'figures',
+    )
     const { rows } = await getJson<LedgerResponse>(server, '/api/takes/single-take/ledger?from=0&to=0')
     expect(rows.find((row) => row.key === 0)!.selfP99Ms).to.be.closeTo(2, 0.002)
   })
@@ -183,7 +236,10 @@ describe('ingest', () => {
   it('keeps the same name of other Hosts and Origins out', async () => {
     await TestGame.connect(server, { Origin: 'http://localhost:9999' }).then((game) => game.vanish())
     const refused = (headers: Record<string, string>) =>
-      TestGame.connect(server, headers).then(() => 'in', (error: Error) => error.message)
+      TestGame.connect(server, headers).then(
+        () => 'in',
+        (error: Error) => error.message,
+      )
     expect(await refused({ Origin: 'http://evil.example' })).to.contain('403')
     expect(await refused({ Host: 'evil.example' })).to.contain('403')
   })
@@ -210,7 +266,9 @@ describe('graceful stop', () => {
     for (let i = again.acknowledged - 1; i < 20; i++) again.send(chunk(i))
     await again.untilAcknowledged(21)
     const bytes = await (await fetch(`${second.address}/api/takes/stopped-take/frames`)).arrayBuffer()
-    expect([...decodeFrames(new Uint8Array(bytes)).startNs]).to.deep.equal(Array.from({ length: 200 }, (_, i) => startOf(i)))
+    expect([...decodeFrames(new Uint8Array(bytes)).startNs]).to.deep.equal(
+      Array.from({ length: 200 }, (_, i) => startOf(i)),
+    )
     await second.stop()
   })
 })

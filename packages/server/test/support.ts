@@ -11,7 +11,10 @@ let schemas = 0
 /** An empty database of its own on the test instance. */
 export async function freshDatabase(): Promise<string> {
   const base = process.env['TEST_DATABASE_URL']
-  if (!base) throw new Error('TEST_DATABASE_URL is missing: run the tests with npm test, or node scripts/with-database.mjs')
+  if (!base)
+    throw new Error(
+      'TEST_DATABASE_URL is missing: run the tests with npm test, or node scripts/with-database.mjs',
+    )
   const name = `lapsus_${process.pid}_${schemas++}`
   const admin = new Sequelize(base, { dialect: 'mariadb', dialectModule: mariadb, logging: false })
   await admin.query(`CREATE DATABASE ${name}`)
@@ -22,7 +25,16 @@ export async function freshDatabase(): Promise<string> {
 export async function testServer(config: Partial<ServerConfig> = {}): Promise<RunningServer> {
   const databaseUrl = config.databaseUrl ?? (await freshDatabase())
   return startServer(
-    { host: '127.0.0.1', port: 0, webFolder: null, demoGame: '', extraOrigins: [], logLevel: 'silent', ...config, databaseUrl },
+    {
+      host: '127.0.0.1',
+      port: 0,
+      webFolder: null,
+      demoGame: '',
+      extraOrigins: [],
+      logLevel: 'silent',
+      ...config,
+      databaseUrl,
+    },
     pino({ level: process.env['LOG_LEVEL'] ?? 'silent' }),
   )
 }

@@ -36,7 +36,8 @@ export function drawBoard(world: World): void {
   for (let at = 0; at < seen; at += BATCH) {
     probe.enter(markers['draw.batch'])
     let light = 0
-    for (let i = at; i < Math.min(seen, at + BATCH); i++) light += Math.sqrt(shapes[order[i]!]!) * (1 + kinds[order[i]!]!)
+    for (let i = at; i < Math.min(seen, at + BATCH); i++)
+      light += Math.sqrt(shapes[order[i]!]!) * (1 + kinds[order[i]!]!)
     if (light > 0) world.batches++
     probe.leave()
   }

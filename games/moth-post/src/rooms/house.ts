@@ -8,7 +8,8 @@ export function keepHouse(world: World): void {
   probe.enter(markers['house.keep'])
   if (world.step % EVERY_STEPS === 10) {
     probe.enter(markers['dust.sweep'])
-    for (let i = 0; i < world.dust.length; i++) world.dust[i] = (world.dust[i]! + Math.sin(i + world.step)) * 0.5
+    for (let i = 0; i < world.dust.length; i++)
+      world.dust[i] = (world.dust[i]! + Math.sin(i + world.step)) * 0.5
     probe.leave()
   }
   if (world.step % EVERY_STEPS === 40) {

@@ -29,7 +29,12 @@ export function deliver(world: World): void {
     if (carrying === null || target === null) continue
     if (Math.hypot(target.x - moth.x, target.y - moth.y) > 6) continue
     probe.enter(markers['letter.retire'])
-    world.book.push({ letter: carrying.id, carrier: moth.name, address: carrying.address, seal: carrying.seal })
+    world.book.push({
+      letter: carrying.id,
+      carrier: moth.name,
+      address: carrying.address,
+      seal: carrying.seal,
+    })
     world.delivered++
     moth.carrying = null
     moth.target = null

@@ -33,7 +33,8 @@ function callRoll(world: World): void {
     world.discrepancies += nested ? doublesNested(world) : doublesIndexed(world)
   })
   probe.run(markers['roll.seals'], () => {
-    for (const entry of world.book) if (entry.seal !== sealOf(entry.address, entry.letter)) world.discrepancies++
+    for (const entry of world.book)
+      if (entry.seal !== sealOf(entry.address, entry.letter)) world.discrepancies++
   })
   probe.leave()
 }
@@ -60,7 +61,7 @@ function doublesNested(world: World): number {
   let doubles = 0
   for (const first of book) {
     for (const second of book) {
-      if (first !== second && first.letter === second.letter && first.address === second.address) doubles++
+      if (first !== second && first.address === second.address && first.letter === second.letter) doubles++
     }
   }
   return doubles / 2

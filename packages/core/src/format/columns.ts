@@ -19,7 +19,8 @@ for (const littleEndian of [false, true]) {
   for (const [power, bytes] of ([1, 2, 4, 8] as const).entries()) {
     ELEMENT_TYPES.set(64 + order + power, { kind: 'uint', bytes, littleEndian })
     // 76 would be little-endian int8, which the RFC reserves.
-    if (bytes > 1 || !littleEndian) ELEMENT_TYPES.set(72 + order + power, { kind: 'int', bytes, littleEndian })
+    if (bytes > 1 || !littleEndian)
+      ELEMENT_TYPES.set(72 + order + power, { kind: 'int', bytes, littleEndian })
   }
   ELEMENT_TYPES.set(81 + order, { kind: 'float', bytes: 4, littleEndian })
   ELEMENT_TYPES.set(82 + order, { kind: 'float', bytes: 8, littleEndian })
@@ -68,10 +69,16 @@ function convertedColumn({ kind, bytes: size, littleEndian }: ElementType, bytes
   const column = new Float64Array(bytes.length / size)
   for (let i = 0; i < column.length; i++) {
     const at = i * size
-    if (kind === 'float') column[i] = size === 4 ? view.getFloat32(at, littleEndian) : view.getFloat64(at, littleEndian)
-    else if (size === 8) column[i] = Number(kind === 'uint' ? view.getBigUint64(at, littleEndian) : view.getBigInt64(at, littleEndian))
-    else if (size === 4) column[i] = kind === 'uint' ? view.getUint32(at, littleEndian) : view.getInt32(at, littleEndian)
-    else if (size === 2) column[i] = kind === 'uint' ? view.getUint16(at, littleEndian) : view.getInt16(at, littleEndian)
+    if (kind === 'float')
+      column[i] = size === 4 ? view.getFloat32(at, littleEndian) : view.getFloat64(at, littleEndian)
+    else if (size === 8)
+      column[i] = Number(
+        kind === 'uint' ? view.getBigUint64(at, littleEndian) : view.getBigInt64(at, littleEndian),
+      )
+    else if (size === 4)
+      column[i] = kind === 'uint' ? view.getUint32(at, littleEndian) : view.getInt32(at, littleEndian)
+    else if (size === 2)
+      column[i] = kind === 'uint' ? view.getUint16(at, littleEndian) : view.getInt16(at, littleEndian)
     else column[i] = kind === 'uint' ? view.getUint8(at) : view.getInt8(at)
   }
   return column

@@ -8,7 +8,11 @@ function shown(value: unknown): string {
   if (value === undefined) return 'nothing'
   if (typeof value === 'string') return JSON.stringify(value.slice(0, 60))
   if (typeof value === 'number' || typeof value === 'boolean' || value === null) return String(value)
-  return Array.isArray(value) ? 'an array' : ArrayBuffer.isView(value) ? 'a typed array' : `a value of type ${typeof value}`
+  return Array.isArray(value)
+    ? 'an array'
+    : ArrayBuffer.isView(value)
+      ? 'a typed array'
+      : `a value of type ${typeof value}`
 }
 
 export function bad(field: string, expected: string, got: unknown): FormatError {
@@ -42,7 +46,11 @@ export function finite(fields: Fields, field: string, above = -Infinity): number
 
 export function text(fields: Fields, field: string, absent?: string): string {
   const value = fields[field] ?? absent
-  if (typeof value !== 'string' || (absent === undefined && value === '') || value.length > LIMITS.nameLength) {
+  if (
+    typeof value !== 'string' ||
+    (absent === undefined && value === '') ||
+    value.length > LIMITS.nameLength
+  ) {
     throw bad(field, `a text of ${absent === undefined ? 1 : 0} to ${LIMITS.nameLength} characters`, value)
   }
   return value
@@ -52,7 +60,8 @@ export function text(fields: Fields, field: string, absent?: string): string {
 export function list(fields: Fields, field: string, most: number): Fields[] {
   const value = fields[field] ?? []
   if (!Array.isArray(value)) throw bad(field, 'an array', value)
-  if (value.length > most) throw new FormatError('too-large', `"${field}" has ${value.length} entries, at most ${most}`)
+  if (value.length > most)
+    throw new FormatError('too-large', `"${field}" has ${value.length} entries, at most ${most}`)
   return value.map((entry, i) => asFields(entry, `${field}[${i}]`))
 }
 
@@ -72,7 +81,12 @@ export function numbers(fields: Fields, field: string, length?: number): Numbers
 }
 
 /** A column of finite numbers; `least` is the smallest allowed. */
-export function finiteColumn(fields: Fields, field: string, length?: number, least = -Infinity): Float64Array {
+export function finiteColumn(
+  fields: Fields,
+  field: string,
+  length?: number,
+  least = -Infinity,
+): Float64Array {
   const source = numbers(fields, field, length)
   const column = new Float64Array(source.length)
   for (let i = 0; i < column.length; i++) {

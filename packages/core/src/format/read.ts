@@ -13,7 +13,10 @@ export function decodeRecord(bytes: Uint8Array, place: FormatErrorPlace): AnyRec
   return locate(place, () => {
     const end = scanItem(bytes, 0)
     if (end !== bytes.length) {
-      throw new FormatError('not-cbor', `got ${end === CUT ? 'less' : 'more'} than one item in ${bytes.length} bytes`)
+      throw new FormatError(
+        'not-cbor',
+        `got ${end === CUT ? 'less' : 'more'} than one item in ${bytes.length} bytes`,
+      )
     }
     return decodeRecordValue(bytes, place)
   })
@@ -23,7 +26,10 @@ function decodeRecordValue(bytes: Uint8Array, place: FormatErrorPlace): AnyRecor
   const value = decodeCbor(bytes)
   const kind = (value as { record?: unknown } | null)?.record
   if ((place.record === 0) !== (kind === 'take')) {
-    throw new FormatError('not-a-take', place.record === 0 ? 'the first record is another' : 'got that record again')
+    throw new FormatError(
+      'not-a-take',
+      place.record === 0 ? 'the first record is another' : 'got that record again',
+    )
   }
   return validateRecord(value)
 }
@@ -74,7 +80,10 @@ export class RecordReader {
     if (this.#ended) throw new FormatError('after-end', `got a record "${record.record}"`)
     if (record.record === 'take') return record
     if (record.sequence !== this.#sequence + 1) {
-      throw new FormatError('out-of-sequence', `"sequence" is ${record.sequence}, expected ${this.#sequence + 1}`)
+      throw new FormatError(
+        'out-of-sequence',
+        `"sequence" is ${record.sequence}, expected ${this.#sequence + 1}`,
+      )
     }
     this.#sequence = record.sequence
     this.#ended = record.record === 'end'
@@ -86,7 +95,8 @@ export class RecordReader {
 function checkFirstByte(byte: number): void {
   const isMap = byte >> 5 === 5
   const isTag = byte === 0xd9
-  if (!isMap && !isTag) throw new FormatError('not-a-take', `the first byte is 0x${byte.toString(16).padStart(2, '0')}`)
+  if (!isMap && !isTag)
+    throw new FormatError('not-a-take', `the first byte is 0x${byte.toString(16).padStart(2, '0')}`)
 }
 
 function concat(a: Uint8Array, b: Uint8Array): Uint8Array {

@@ -63,5 +63,8 @@ function readArgument(bytes: Uint8Array, at: number): number {
 
 function checkedLength(length: number, within: number): number {
   if (within + length <= LIMITS.recordBytes) return length
-  throw new FormatError('too-large', `a record of more than ${LIMITS.recordBytes} bytes (a length of ${length})`)
+  throw new FormatError(
+    'too-large',
+    `a record of more than ${LIMITS.recordBytes} bytes (a length of ${length})`,
+  )
 }

@@ -1,16 +1,6 @@
 /** From decoded CBOR (or JSON) values to records: every field checked, every column canonical. */
 import { FormatError } from './errors.ts'
-import {
-  asFields,
-  bad,
-  finite,
-  finiteColumn,
-  list,
-  text,
-  whole,
-  wholeColumn,
-  type Fields,
-} from './fields.ts'
+import { asFields, bad, finite, finiteColumn, list, text, whole, wholeColumn, type Fields } from './fields.ts'
 import { LIMITS } from './limits.ts'
 import {
   FORMAT_VERSION,
@@ -59,14 +49,23 @@ function takeRecord(fields: Fields): TakeRecord {
   const target = finite(fields, 'target', 0)
   if (target > 10_000) throw bad('target', 'at most 10000 frames a second', target)
   const conditions = conditionsOf(asFields(fields['conditions'] ?? {}, 'conditions'))
-  return { record: 'take', lapsus: FORMAT_VERSION, take, game: text(fields, 'game'), target, started, conditions }
+  return {
+    record: 'take',
+    lapsus: FORMAT_VERSION,
+    take,
+    game: text(fields, 'game'),
+    target,
+    started,
+    conditions,
+  }
 }
 
 const TEXT_CONDITIONS = ['build', 'device', 'scene', 'load', 'mode', 'runtime'] as const
 
 function conditionsOf(fields: Fields): Conditions {
   const conditions: Conditions = {}
-  for (const field of TEXT_CONDITIONS) if (fields[field] !== undefined) conditions[field] = text(fields, field)
+  for (const field of TEXT_CONDITIONS)
+    if (fields[field] !== undefined) conditions[field] = text(fields, field)
   if (fields['seed'] !== undefined) conditions.seed = finite(fields, 'seed')
   if (fields['recorder'] !== undefined) {
     const recorder = asFields(fields['recorder'], 'recorder')
@@ -82,7 +81,10 @@ function conditionsOf(fields: Fields): Conditions {
 
 function scalars(fields: Fields, field: string): Record<string, string | number | boolean> {
   for (const [name, value] of Object.entries(fields)) {
-    const good = typeof value === 'boolean' || typeof value === 'string' || (typeof value === 'number' && Number.isFinite(value))
+    const good =
+      typeof value === 'boolean' ||
+      typeof value === 'string' ||
+      (typeof value === 'number' && Number.isFinite(value))
     if (!good) throw bad(`${field}.${name}`, 'a text, a finite number or a truth value', value)
   }
   return fields as Record<string, string | number | boolean>
@@ -125,7 +127,11 @@ function chunkRecord(fields: Fields): ChunkRecord {
   }
   for (let i = 1; i < frameCount; i++) {
     if (frameStartNs[i]! < frameStartNs[i - 1]!) {
-      throw bad(`start[${i}]`, `no earlier than the frame before it (${frameStartNs[i - 1]} ns)`, frameStartNs[i])
+      throw bad(
+        `start[${i}]`,
+        `no earlier than the frame before it (${frameStartNs[i - 1]} ns)`,
+        frameStartNs[i],
+      )
     }
   }
   const lanes = list(fields, 'lanes', LIMITS.lanes).map((lane) => laneSpans(lane, frameCount))
@@ -141,7 +147,10 @@ function chunkRecord(fields: Fields): ChunkRecord {
     sequence: sequence(fields),
     frameStartNs,
     frameDurationNs: finiteColumn(frames, 'duration', frameCount, 0),
-    steps: frames['steps'] === undefined ? new Uint32Array(frameCount) : wholeColumn(frames, 'steps', MOST_IDS, frameCount),
+    steps:
+      frames['steps'] === undefined
+        ? new Uint32Array(frameCount)
+        : wholeColumn(frames, 'steps', MOST_IDS, frameCount),
     lanes,
     gauges: list(fields, 'gauges', LIMITS.gauges).map((gauge) => gaugeSamples(gauge, frameCount)),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
@@ -161,7 +170,8 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   for (let frame = 0; frame < frameCount; frame++) {
     let deepest = 0
     for (const end = span + count[frame]!; span < end; span++) {
-      if (depth[span]! > deepest) throw bad(`depth[${span}]`, `at most ${deepest} (one below the span before it)`, depth[span])
+      if (depth[span]! > deepest)
+        throw bad(`depth[${span}]`, `at most ${deepest} (one below the span before it)`, depth[span])
       deepest = depth[span]! + 1
     }
   }
@@ -187,6 +197,9 @@ function gaugeSamples(fields: Fields, frameCount: number): GaugeSamples {
 function momentOf(fields: Fields): Moment {
   const atNs = finite(fields, 'at')
   if (atNs < 0) throw bad('at', 'at least 0', atNs)
-  const data = fields['data'] === undefined || fields['data'] === null ? null : scalars(asFields(fields['data'], 'data'), 'data')
+  const data =
+    fields['data'] === undefined || fields['data'] === null
+      ? null
+      : scalars(asFields(fields['data'], 'data'), 'data')
   return { name: text(fields, 'name'), atNs, data }
 }

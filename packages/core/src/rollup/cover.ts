@@ -10,7 +10,7 @@ export interface RollupNode {
 /** The fewest stored rollups that cover the chunks `from` to before `to` exactly: O(log n) of them. */
 export function coverChunks(from: number, to: number): RollupNode[] {
   const nodes: RollupNode[] = []
-  for (let at = from; at < to; ) {
+  for (let at = from; at < to;) {
     let level = 0
     let size = 1
     while (at % (size * LEVEL_FACTOR) === 0 && at + size * LEVEL_FACTOR <= to) {

@@ -14,7 +14,9 @@ export function encodeRollup(rollup: Rollup): Uint8Array {
 }
 
 const packTable = (table: RollupTable) =>
-  Object.fromEntries(Object.entries(table).map(([name, column]) => [name, narrow(column as ArrayLike<number>)]))
+  Object.fromEntries(
+    Object.entries(table).map(([name, column]) => [name, narrow(column as ArrayLike<number>)]),
+  )
 
 export function decodeRollup(bytes: Uint8Array): Rollup {
   const packed = decodeCbor(bytes) as { frames: number; paths: object; markers: object; groups: object }

@@ -54,7 +54,14 @@ export function rollupOf(
 ): Rollup {
   return {
     frames: to - from,
-    paths: tableOf(courses, firstFrame, from, to, (path) => path, () => true),
+    paths: tableOf(
+      courses,
+      firstFrame,
+      from,
+      to,
+      (path) => path,
+      () => true,
+    ),
     markers: tableOf(
       courses,
       firstFrame,

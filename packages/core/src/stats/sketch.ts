@@ -53,7 +53,12 @@ export function sketchPercentile(
 }
 
 /** The value at position `k`, from 0, in ascending order. */
-function orderStatistic(buckets: ArrayLike<number>, counts: ArrayLike<number>, zeros: number, k: number): number {
+function orderStatistic(
+  buckets: ArrayLike<number>,
+  counts: ArrayLike<number>,
+  zeros: number,
+  k: number,
+): number {
   let seen = zeros
   if (k < seen) return 0
   for (let i = 0; i < buckets.length; i++) {

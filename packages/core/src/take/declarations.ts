@@ -1,4 +1,10 @@
-import { FormatError, type DeclareRecord, type GaugeDeclaration, type LaneDeclaration, type MarkerKind } from '../format/index.ts'
+import {
+  FormatError,
+  type DeclareRecord,
+  type GaugeDeclaration,
+  type LaneDeclaration,
+  type MarkerKind,
+} from '../format/index.ts'
 
 /** The lane whose spans make up a frame's work and waiting. */
 export const MAIN_LANE = 0
@@ -61,7 +67,11 @@ export class Declarations {
   }
 }
 
-function addNew<T extends { id: number; name: string }>(known: Map<number, T>, declared: T[], what: string): T[] {
+function addNew<T extends { id: number; name: string }>(
+  known: Map<number, T>,
+  declared: T[],
+  what: string,
+): T[] {
   const added: T[] = []
   for (const item of declared) {
     const before = known.get(item.id)

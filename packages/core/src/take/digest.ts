@@ -1,4 +1,11 @@
-import { FormatError, type ChunkRecord, type DeclareRecord, type GaugeSamples, type LaneSpans, type Moment } from '../format/index.ts'
+import {
+  FormatError,
+  type ChunkRecord,
+  type DeclareRecord,
+  type GaugeSamples,
+  type LaneSpans,
+  type Moment,
+} from '../format/index.ts'
 import { Declarations, MAIN_LANE, type Marker } from './declarations.ts'
 import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
 import { NO_PATH, PathTable } from './paths.ts'

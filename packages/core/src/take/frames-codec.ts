@@ -23,7 +23,7 @@ export function encodeFrames(frames: FrameColumns): Uint8Array {
  */
 export function decodeFrames(bytes: Uint8Array): FrameColumns {
   const parts: FrameColumns[] = []
-  for (let at = 0; at < bytes.length; ) {
+  for (let at = 0; at < bytes.length;) {
     const end = scanItem(bytes, at)
     if (end < 0) throw new FormatError('not-cbor', 'the frame columns end too early')
     parts.push(framesOf(decodeCbor(bytes.subarray(at, end)) as Record<string, Column>))

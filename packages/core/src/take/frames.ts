@@ -76,7 +76,8 @@ export function classOf(frames: FrameColumns, frame: number, budgetNs: number): 
 export function longestWait(frames: FrameColumns, frame: number): WaitReason | null {
   let longest: WaitReason | null = null
   for (const reason of WAIT_REASONS) {
-    if (frames.waitNs[reason][frame]! > (longest === null ? 0 : frames.waitNs[longest][frame]!)) longest = reason
+    if (frames.waitNs[reason][frame]! > (longest === null ? 0 : frames.waitNs[longest][frame]!))
+      longest = reason
   }
   return longest
 }
@@ -97,7 +98,12 @@ export interface FrameFigures {
 }
 
 /** @param from first frame, @param to frame after the last */
-export function frameFigures(frames: FrameColumns, budgetMs: number, from = 0, to = frames.startNs.length): FrameFigures {
+export function frameFigures(
+  frames: FrameColumns,
+  budgetMs: number,
+  from = 0,
+  to = frames.startNs.length,
+): FrameFigures {
   const budgetNs = budgetMs * NS_PER_MS
   const work = frames.workNs.slice(from, to).sort()
   const at = (p: number) => percentileSorted(work, p) / NS_PER_MS

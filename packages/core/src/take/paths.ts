@@ -26,7 +26,8 @@ export class PathTable {
 
   /** The number of the path that adds `marker` to `parent`; made if it is new. */
   child(parent: number, lane: number, marker: Marker): number {
-    const key = parent === NO_PATH ? -1 - (lane * LIMITS.markers + marker.id) : parent * LIMITS.markers + marker.id
+    const key =
+      parent === NO_PATH ? -1 - (lane * LIMITS.markers + marker.id) : parent * LIMITS.markers + marker.id
     const known = this.#ids.get(key)
     return known ?? this.#add(key, parent, lane, marker)
   }
@@ -52,7 +53,16 @@ export class PathTable {
       if (this.all[at]!.group === marker.groupId) outermostOfGroup = false
     }
     const depth = parent === NO_PATH ? 0 : this.all[parent]!.depth + 1
-    this.all.push({ id, parent, lane, marker: marker.id, group: marker.groupId, depth, outermostOfMarker, outermostOfGroup })
+    this.all.push({
+      id,
+      parent,
+      lane,
+      marker: marker.id,
+      group: marker.groupId,
+      depth,
+      outermostOfMarker,
+      outermostOfGroup,
+    })
     this.#ids.set(key, id)
     return id
   }

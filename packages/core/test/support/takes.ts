@@ -24,8 +24,13 @@ export interface FrameSpec {
   restNs: number
 }
 
-export const node = (marker: number, selfNs: number, children: Node[] = []): Node => ({ marker, selfNs, children })
-export const totalOf = (span: Node): number => span.selfNs + span.children.reduce((sum, child) => sum + totalOf(child), 0)
+export const node = (marker: number, selfNs: number, children: Node[] = []): Node => ({
+  marker,
+  selfNs,
+  children,
+})
+export const totalOf = (span: Node): number =>
+  span.selfNs + span.children.reduce((sum, child) => sum + totalOf(child), 0)
 
 export const takeRecord = (fields: Partial<TakeRecord> = {}): TakeRecord => ({
   record: 'take',
@@ -91,16 +96,14 @@ export function chunkRecord(sequence: number, frames: FrameSpec[], startNs = 0):
     frameStartNs: Float64Array.from(starts),
     frameDurationNs: Float64Array.from(durations),
     steps: new Uint32Array(frames.length),
-    lanes: rows.map(
-      (row, lane): LaneSpans => ({
-        lane,
-        count: Uint32Array.from(row.count),
-        marker: Uint32Array.from(row.marker),
-        startNs: Float64Array.from(row.start),
-        durationNs: Float64Array.from(row.duration),
-        depth: Uint8Array.from(row.depth),
-      }),
-    ),
+    lanes: rows.map((row, lane): LaneSpans => ({
+      lane,
+      count: Uint32Array.from(row.count),
+      marker: Uint32Array.from(row.marker),
+      startNs: Float64Array.from(row.start),
+      durationNs: Float64Array.from(row.duration),
+      depth: Uint8Array.from(row.depth),
+    })),
     gauges: [],
     moments: [],
     dropped: 0,
@@ -120,7 +123,10 @@ export function arbitraryFrames(markers: number, most = 12): fc.Arbitrary<FrameS
     }),
   }))
   const lane = fc.array(tree, { maxLength: 4 })
-  return fc.array(fc.record({ lanes: fc.array(lane, { minLength: 1, maxLength: 2 }), restNs: fc.nat(1_000_000) }), {
-    maxLength: most,
-  })
+  return fc.array(
+    fc.record({ lanes: fc.array(lane, { minLength: 1, maxLength: 2 }), restNs: fc.nat(1_000_000) }),
+    {
+      maxLength: most,
+    },
+  )
 }

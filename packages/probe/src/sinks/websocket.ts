@@ -93,7 +93,9 @@ export class WebSocketSink implements Sink {
       ])
       clearTimeout(timer)
       if (this.#unacknowledged.length > 0 && !this.#over) {
-        this.#onProblem(`Lapsus: ${this.#unacknowledged.length} records could not be delivered to ${this.#url}`)
+        this.#onProblem(
+          `Lapsus: ${this.#unacknowledged.length} records could not be delivered to ${this.#url}`,
+        )
       }
     }
     this.#end()

@@ -1,4 +1,11 @@
-import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes, type Sequelize } from 'sequelize'
+import {
+  DataTypes,
+  Model,
+  type CreationOptional,
+  type InferAttributes,
+  type InferCreationAttributes,
+  type Sequelize,
+} from 'sequelize'
 
 type Attributes<T extends Model> = InferAttributes<T>
 type Creation<T extends Model> = InferCreationAttributes<T>
@@ -112,7 +119,10 @@ const numberKey = () => ({ type: INTEGER, primaryKey: true })
 const zero = () => ({ type: BIGINT, defaultValue: 0, allowNull: false })
 
 export function defineModels(sequelize: Sequelize): void {
-  GameRow.init({ id: { ...numberKey(), autoIncrement: true }, name: STRING(200) }, { sequelize, tableName: 'games' })
+  GameRow.init(
+    { id: { ...numberKey(), autoIncrement: true }, name: STRING(200) },
+    { sequelize, tableName: 'games' },
+  )
   TakeRow.init(
     {
       id: takeKey(),
@@ -140,12 +150,25 @@ export function defineModels(sequelize: Sequelize): void {
     { sequelize, tableName: 'takes' },
   )
   MarkerRow.init(
-    { takeId: takeKey(), id: numberKey(), name: STRING(200), markerGroup: STRING(200), groupId: INTEGER, kind: STRING(20) },
+    {
+      takeId: takeKey(),
+      id: numberKey(),
+      name: STRING(200),
+      markerGroup: STRING(200),
+      groupId: INTEGER,
+      kind: STRING(20),
+    },
     { sequelize, tableName: 'markers' },
   )
   LaneRow.init({ takeId: takeKey(), id: numberKey(), name: STRING(200) }, { sequelize, tableName: 'lanes' })
-  GaugeRow.init({ takeId: takeKey(), id: numberKey(), name: STRING(200), unit: STRING(200) }, { sequelize, tableName: 'gauges' })
-  PathRow.init({ takeId: takeKey(), id: numberKey(), parent: INTEGER, lane: SMALLINT, marker: INTEGER }, { sequelize, tableName: 'paths' })
+  GaugeRow.init(
+    { takeId: takeKey(), id: numberKey(), name: STRING(200), unit: STRING(200) },
+    { sequelize, tableName: 'gauges' },
+  )
+  PathRow.init(
+    { takeId: takeKey(), id: numberKey(), parent: INTEGER, lane: SMALLINT, marker: INTEGER },
+    { sequelize, tableName: 'paths' },
+  )
   ChunkRow.init(
     {
       takeId: takeKey(),
@@ -164,11 +187,24 @@ export function defineModels(sequelize: Sequelize): void {
     { sequelize, tableName: 'chunks' },
   )
   RollupRow.init(
-    { takeId: takeKey(), level: { type: SMALLINT, primaryKey: true }, idx: numberKey(), body: BLOB('medium') },
+    {
+      takeId: takeKey(),
+      level: { type: SMALLINT, primaryKey: true },
+      idx: numberKey(),
+      body: BLOB('medium'),
+    },
     { sequelize, tableName: 'rollups' },
   )
   MomentRow.init(
-    { takeId: takeKey(), idx: numberKey(), position: numberKey(), frame: INTEGER, atNs: DOUBLE, name: STRING(200), data: TEXT },
+    {
+      takeId: takeKey(),
+      idx: numberKey(),
+      position: numberKey(),
+      frame: INTEGER,
+      atNs: DOUBLE,
+      name: STRING(200),
+      data: TEXT,
+    },
     { sequelize, tableName: 'moments' },
   )
 }

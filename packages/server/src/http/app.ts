@@ -12,12 +12,22 @@ import { problemHandler, ProblemError } from './problems.ts'
 import { recordingRoutes } from './routes/recordings.ts'
 import { takeRoutes } from './routes/takes.ts'
 
-export function createApp(config: ServerConfig, database: Sequelize, recordings: Recordings, log: Logger): Koa {
+export function createApp(
+  config: ServerConfig,
+  database: Sequelize,
+  recordings: Recordings,
+  log: Logger,
+): Koa {
   const app = new Koa()
   app.use(problemHandler(log))
   app.use(guard(config.extraOrigins))
   // Upgrading to https would break the plain address on loopback.
-  app.use(helmet({ contentSecurityPolicy: { directives: { upgradeInsecureRequests: null } }, strictTransportSecurity: false }))
+  app.use(
+    helmet({
+      contentSecurityPolicy: { directives: { upgradeInsecureRequests: null } },
+      strictTransportSecurity: false,
+    }),
+  )
   app.use(bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' }))
 
   const health = new Router()

@@ -21,7 +21,8 @@ function originIsLocal(origin: string): boolean {
 /** @param extraOrigins origins beside the server's own that may call the API */
 export function guard(extraOrigins: string[]) {
   return async (context: Context, next: Next): Promise<void> => {
-    if (!hostIsLocal(context.headers.host)) throw new ProblemError(403, 'the Host header must name this machine', 'Host')
+    if (!hostIsLocal(context.headers.host))
+      throw new ProblemError(403, 'the Host header must name this machine', 'Host')
     const { origin } = context.headers
     const own = `http://${context.headers.host}`
     if (origin !== undefined && origin !== own && !extraOrigins.includes(origin)) {

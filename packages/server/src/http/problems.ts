@@ -22,7 +22,8 @@ export function problemHandler(log: Logger) {
   return async (context: Context, next: Next): Promise<void> => {
     try {
       await next()
-      if (context.status === 404 && context.body === undefined) throw new ProblemError(404, `there is nothing at ${context.path}`)
+      if (context.status === 404 && context.body === undefined)
+        throw new ProblemError(404, `there is nothing at ${context.path}`)
     } catch (error) {
       const problem = problemOf(error)
       if (problem.status >= 500) log.error({ err: error, path: context.path }, 'request failed')
@@ -43,5 +44,11 @@ function problemOf(error: unknown): Problem {
 }
 
 function problem(status: number, detail: string, field?: string): Problem {
-  return { type: 'about:blank', title: STATUS_CODES[status] ?? 'Error', status, detail, ...(field === undefined ? {} : { field }) }
+  return {
+    type: 'about:blank',
+    title: STATUS_CODES[status] ?? 'Error',
+    status,
+    detail,
+    ...(field === undefined ? {} : { field }),
+  }
 }

@@ -2,7 +2,19 @@
 import 'reflect-metadata'
 import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
 import { plainToInstance, Type } from 'class-transformer'
-import { IsArray, IsIn, IsInt, IsOptional, IsString, Length, Max, MaxLength, Min, validate, ValidateIf } from 'class-validator'
+import {
+  IsArray,
+  IsIn,
+  IsInt,
+  IsOptional,
+  IsString,
+  Length,
+  Max,
+  MaxLength,
+  Min,
+  validate,
+  ValidateIf,
+} from 'class-validator'
 import { DEMO_LIMITS } from '../recordings/demo.ts'
 import { ProblemError } from './problems.ts'
 
@@ -38,11 +50,20 @@ export class RecordingBody {
 
 /** @throws ProblemError 400 naming the first field that is wrong */
 export async function parseRequest<T extends object>(kind: new () => T, value: unknown): Promise<T> {
-  if (value === null || typeof value !== 'object' || Array.isArray(value)) throw new ProblemError(400, 'expected a JSON object')
+  if (value === null || typeof value !== 'object' || Array.isArray(value))
+    throw new ProblemError(400, 'expected a JSON object')
   const request = plainToInstance(kind, value)
-  const [error] = await validate(request, { whitelist: true, forbidNonWhitelisted: true, stopAtFirstError: true })
+  const [error] = await validate(request, {
+    whitelist: true,
+    forbidNonWhitelisted: true,
+    stopAtFirstError: true,
+  })
   if (error !== undefined) {
-    throw new ProblemError(400, Object.values(error.constraints ?? { unknown: `${error.property} is wrong` })[0]!, error.property)
+    throw new ProblemError(
+      400,
+      Object.values(error.constraints ?? { unknown: `${error.property} is wrong` })[0]!,
+      error.property,
+    )
   }
   return request
 }

@@ -1,4 +1,10 @@
-import { FormatError, RecordReader, withPlace, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
+import {
+  FormatError,
+  RecordReader,
+  withPlace,
+  type AnyRecord,
+  type FormatErrorPlace,
+} from '@lapsus/core/format'
 import type { ImportResult } from '@lapsus/api'
 import { pipeline, Readable } from 'node:stream'
 import { createGunzip, constants } from 'node:zlib'
@@ -24,7 +30,8 @@ export async function importTake(database: Sequelize, file: Readable): Promise<I
   try {
     for await (const piece of await unzipped(file)) {
       bytes += piece.length
-      if (bytes > MOST_BYTES) throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(reader.place)
+      if (bytes > MOST_BYTES)
+        throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(reader.place)
       const arrived: { record: AnyRecord; place: FormatErrorPlace }[] = []
       let failure: unknown = null
       try {
@@ -46,10 +53,14 @@ export async function importTake(database: Sequelize, file: Readable): Promise<I
   } catch (error) {
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
-    if (writer === null) throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(reader.place)
+    if (writer === null)
+      throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(reader.place)
   }
   if (writer === null) {
-    throw new FormatError('not-a-take', reader.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty').at(reader.place)
+    throw new FormatError(
+      'not-a-take',
+      reader.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
+    ).at(reader.place)
   }
   if (problem === null && !reader.ended) {
     problem = `the take breaks off after record ${reader.place.record - 1}, at byte ${reader.place.offset}`

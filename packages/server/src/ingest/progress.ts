@@ -2,7 +2,11 @@ import { Declarations, PathTable, type TakeProgress } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
 import { GaugeRow, LaneRow, MarkerRow, PathRow, type TakeRow } from '../database/models.ts'
 
-const byId = (takeId: string) => ({ where: { takeId }, order: [['id', 'ASC']] as [string, string][], raw: true })
+const byId = (takeId: string) => ({
+  where: { takeId },
+  order: [['id', 'ASC']] as [string, string][],
+  raw: true,
+})
 
 /** What a take has declared, and its paths. */
 export async function loadTables(takeId: string): Promise<{ declarations: Declarations; paths: PathTable }> {
@@ -16,7 +20,12 @@ export async function loadTables(takeId: string): Promise<{ declarations: Declar
   // Groups are numbered in order of appearance, which the numbers kept with the markers restore.
   const groups = [...markers].sort((a, b) => a.groupId - b.groupId)
   declarations.apply({
-    markers: groups.map(({ id, name, markerGroup, kind }) => ({ id, name, group: markerGroup, kind: kind as MarkerKind })),
+    markers: groups.map(({ id, name, markerGroup, kind }) => ({
+      id,
+      name,
+      group: markerGroup,
+      kind: kind as MarkerKind,
+    })),
     lanes: lanes.map(({ id, name }) => ({ id, name })),
     gauges: gauges.map(({ id, name, unit }) => ({ id, name, unit })),
   })

@@ -1,5 +1,11 @@
 /** The recording stream: one WebSocket, one take. */
-import { decodeRecord, FormatError, withPlace, type IngestMessage, type TakeRecord } from '@lapsus/core/format'
+import {
+  decodeRecord,
+  FormatError,
+  withPlace,
+  type IngestMessage,
+  type TakeRecord,
+} from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
 import type { WebSocket } from 'ws'
@@ -25,7 +31,9 @@ export class IngestStreams {
   }
 
   accept(socket: WebSocket): void {
-    const stream = new IngestStream(socket, this.#database, this.#log, (takeId) => this.#takeOver(socket, takeId))
+    const stream = new IngestStream(socket, this.#database, this.#log, (takeId) =>
+      this.#takeOver(socket, takeId),
+    )
     this.#open.set(socket, stream)
     socket.once('close', () => void stream.idle().then(() => this.#open.delete(socket)))
   }
@@ -57,13 +65,19 @@ class IngestStream {
   #place = { record: 0, offset: 0 }
   #broken = false
 
-  constructor(socket: WebSocket, database: Sequelize, log: Logger, takeOver: (takeId: string) => Promise<void>) {
+  constructor(
+    socket: WebSocket,
+    database: Sequelize,
+    log: Logger,
+    takeOver: (takeId: string) => Promise<void>,
+  ) {
     this.#socket = socket
     this.#database = database
     this.#log = log
     this.#takeOver = takeOver
     this.#touchTimer = setInterval(() => {
-      if (this.#writer !== null) void touchTake(this.#writer.takeId).catch((error) => log.warn(error, 'touch failed'))
+      if (this.#writer !== null)
+        void touchTake(this.#writer.takeId).catch((error) => log.warn(error, 'touch failed'))
     }, TOUCH_EVERY_MS)
     socket.on('message', (data: Buffer) => this.#receive(data))
     socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
@@ -134,7 +148,10 @@ class IngestStream {
       this.#log.warn({ take, code: error.code, place: error.place }, error.message)
       this.#say({ refused: { code: error.code, message: error.message } })
       this.#socket.close(POLICY_VIOLATION)
-      if (take !== null) void finishTake(take, 'cut-short').catch((failure) => this.#log.error(failure, 'could not close take'))
+      if (take !== null)
+        void finishTake(take, 'cut-short').catch((failure) =>
+          this.#log.error(failure, 'could not close take'),
+        )
     } else {
       // The game keeps what was not acknowledged and tries again.
       if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)

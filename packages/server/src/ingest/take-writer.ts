@@ -1,9 +1,36 @@
-import { encodeCbor, FormatError, narrow, type ChunkRecord, type DeclareRecord, type FollowingRecord, type TakeRecord } from '@lapsus/core/format'
-import { completedBy, coursesOf, decodeRollup, encodeRollup, LEVEL_FACTOR, mergeRollups, packCourses, rollupOf } from '@lapsus/core/rollup'
+import {
+  encodeCbor,
+  FormatError,
+  narrow,
+  type ChunkRecord,
+  type DeclareRecord,
+  type FollowingRecord,
+  type TakeRecord,
+} from '@lapsus/core/format'
+import {
+  completedBy,
+  coursesOf,
+  decodeRollup,
+  encodeRollup,
+  LEVEL_FACTOR,
+  mergeRollups,
+  packCourses,
+  rollupOf,
+} from '@lapsus/core/rollup'
 import { Digester, encodeFrames, packSpans, type DigestedChunk } from '@lapsus/core/take'
 import { Op, type Sequelize, type Transaction } from 'sequelize'
 import { pack, unpack } from '../database/compression.ts'
-import { ChunkRow, GameRow, GaugeRow, LaneRow, MarkerRow, MomentRow, PathRow, RollupRow, TakeRow } from '../database/models.ts'
+import {
+  ChunkRow,
+  GameRow,
+  GaugeRow,
+  LaneRow,
+  MarkerRow,
+  MomentRow,
+  PathRow,
+  RollupRow,
+  TakeRow,
+} from '../database/models.ts'
 import { loadProgress } from './progress.ts'
 
 /** Another process took this take over: the stream must start anew. */
@@ -29,7 +56,10 @@ export class TakeWriter {
 
   /** Creates the take, or goes on where it stopped. @throws FormatError when it may not be written to */
   static async open(database: Sequelize, record: TakeRecord): Promise<TakeWriter> {
-    const [game] = await GameRow.findOrCreate({ where: { name: record.game }, defaults: { name: record.game } })
+    const [game] = await GameRow.findOrCreate({
+      where: { name: record.game },
+      defaults: { name: record.game },
+    })
     const [row, isNew] = await TakeRow.findOrCreate({
       where: { id: record.take },
       defaults: {
@@ -44,8 +74,10 @@ export class TakeWriter {
         touchedAt: new Date(),
       },
     })
-    if (row.gameId !== game.id) throw new FormatError('bad-field', `"take" ${record.take} to be a take of the same game`)
-    if (row.deletedAt !== null && !isNew) throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
+    if (row.gameId !== game.id)
+      throw new FormatError('bad-field', `"take" ${record.take} to be a take of the same game`)
+    if (row.deletedAt !== null && !isNew)
+      throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
     return new TakeWriter(database, row, new Digester(isNew ? undefined : await loadProgress(row)))
   }
 
@@ -61,7 +93,10 @@ export class TakeWriter {
   async write(record: FollowingRecord): Promise<void> {
     if (record.sequence <= this.#lastSequence) return
     if (record.sequence > this.#lastSequence + 1) {
-      throw new FormatError('out-of-sequence', `"sequence" is ${record.sequence}, expected ${this.#lastSequence + 1}`)
+      throw new FormatError(
+        'out-of-sequence',
+        `"sequence" is ${record.sequence}, expected ${this.#lastSequence + 1}`,
+      )
     }
     if (record.record === 'declare') await this.#writeDeclarations(record)
     else if (record.record === 'chunk') await this.#writeChunk(record)
@@ -73,10 +108,23 @@ export class TakeWriter {
     const { takeId } = this
     const added = this.#digester.declare(record)
     await this.#commit(record.sequence, {}, async (transaction) => {
-      const rows = added.markers.map(({ id, name, group, groupId, kind }) => ({ takeId, id, name, markerGroup: group, groupId, kind }))
+      const rows = added.markers.map(({ id, name, group, groupId, kind }) => ({
+        takeId,
+        id,
+        name,
+        markerGroup: group,
+        groupId,
+        kind,
+      }))
       await MarkerRow.bulkCreate(rows, { transaction })
-      await LaneRow.bulkCreate(added.lanes.map(({ id, name }) => ({ takeId, id, name })), { transaction })
-      await GaugeRow.bulkCreate(added.gauges.map(({ id, name, unit }) => ({ takeId, id, name, unit })), { transaction })
+      await LaneRow.bulkCreate(
+        added.lanes.map(({ id, name }) => ({ takeId, id, name })),
+        { transaction },
+      )
+      await GaugeRow.bulkCreate(
+        added.gauges.map(({ id, name, unit }) => ({ takeId, id, name, unit })),
+        { transaction },
+      )
     })
   }
 
@@ -102,7 +150,9 @@ export class TakeWriter {
       frameColumns: Buffer.from(encodeFrames(chunk.frames)),
       spanColumns,
       courses: packedCourses,
-      samples: Buffer.from(encodeCbor(chunk.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value })))),
+      samples: Buffer.from(
+        encodeCbor(chunk.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value }))),
+      ),
     }
     const endNs = row.frames === 0 ? 0 : chunk.frames.startNs.at(-1)! + chunk.frames.durationNs.at(-1)!
     const sums = {
@@ -111,10 +161,17 @@ export class TakeWriter {
       chunks: 1,
       dropped: row.dropped,
       repaired: row.repaired,
-      storedBytes: row.frameColumns.length + spanColumns.length + packedCourses.length + row.samples.length + rollup.length,
+      storedBytes:
+        row.frameColumns.length +
+        spanColumns.length +
+        packedCourses.length +
+        row.samples.length +
+        rollup.length,
     }
     await this.#commit(record.sequence, sums, async (transaction) => {
-      const newPaths = paths.all.slice(this.#storedPaths).map(({ id, parent, lane, marker }) => ({ takeId, id, parent, lane, marker }))
+      const newPaths = paths.all
+        .slice(this.#storedPaths)
+        .map(({ id, parent, lane, marker }) => ({ takeId, id, parent, lane, marker }))
       await PathRow.bulkCreate(newPaths, { transaction })
       await ChunkRow.create(row, { transaction })
       await RollupRow.create({ takeId, level: 0, idx: row.idx, body: rollup }, { transaction })
@@ -134,11 +191,18 @@ export class TakeWriter {
     const { takeId } = this
     for (const { level, index } of completedBy(chunk)) {
       const parts = await RollupRow.findAll({
-        where: { takeId, level: level - 1, idx: { [Op.between]: [index * LEVEL_FACTOR, (index + 1) * LEVEL_FACTOR - 1] } },
+        where: {
+          takeId,
+          level: level - 1,
+          idx: { [Op.between]: [index * LEVEL_FACTOR, (index + 1) * LEVEL_FACTOR - 1] },
+        },
         transaction,
       })
       const rollups = await Promise.all(parts.map(async (part) => decodeRollup(await unpack(part.body))))
-      await RollupRow.create({ takeId, level, idx: index, body: await pack(encodeRollup(mergeRollups(rollups))) }, { transaction })
+      await RollupRow.create(
+        { takeId, level, idx: index, body: await pack(encodeRollup(mergeRollups(rollups))) },
+        { transaction },
+      )
     }
   }
 
@@ -163,8 +227,10 @@ export class TakeWriter {
         { lastSequence: sequence, state: 'recording', touchedAt: new Date() },
         { where: { id: this.takeId, lastSequence: sequence - 1, deletedAt: null }, transaction },
       )
-      if (claimed !== 1) throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
-      if (Object.keys(sums).length > 0) await TakeRow.increment(sums, { where: { id: this.takeId }, transaction })
+      if (claimed !== 1)
+        throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
+      if (Object.keys(sums).length > 0)
+        await TakeRow.increment(sums, { where: { id: this.takeId }, transaction })
       await writeRows(transaction)
     })
   }

@@ -5,7 +5,11 @@ type BlobColumn = 'frameColumns' | 'spanColumns' | 'courses' | 'samples'
 const PLACE = ['idx', 'firstFrame', 'frames'] as const
 
 /** The chunk that holds a frame, with the named blobs; null when the take does not have that frame. */
-export async function chunkOfFrame(takeId: string, frame: number, blobs: BlobColumn[]): Promise<ChunkRow | null> {
+export async function chunkOfFrame(
+  takeId: string,
+  frame: number,
+  blobs: BlobColumn[],
+): Promise<ChunkRow | null> {
   const chunk = await ChunkRow.findOne({
     attributes: [...PLACE, ...blobs],
     where: { takeId, firstFrame: { [Op.lte]: frame }, frames: { [Op.gt]: 0 } },

@@ -1,5 +1,19 @@
-import { decodeCbor, encodeRecord, FORMAT_VERSION, type ChunkRecord, type LaneSpans, type Moment } from '@lapsus/core/format'
-import { decodeFrames, firstSpan, unpackSpans, type FrameColumns, type PathTable, type SpanColumns } from '@lapsus/core/take'
+import {
+  decodeCbor,
+  encodeRecord,
+  FORMAT_VERSION,
+  type ChunkRecord,
+  type LaneSpans,
+  type Moment,
+} from '@lapsus/core/format'
+import {
+  decodeFrames,
+  firstSpan,
+  unpackSpans,
+  type FrameColumns,
+  type PathTable,
+  type SpanColumns,
+} from '@lapsus/core/take'
 import { unpack } from '../database/compression.ts'
 import { ChunkRow, GameRow, MomentRow, type TakeRow } from '../database/models.ts'
 import { loadTables } from '../ingest/progress.ts'
@@ -21,7 +35,12 @@ export async function* exportTake(row: TakeRow): AsyncGenerator<Uint8Array> {
   yield encodeRecord({
     record: 'declare',
     sequence: sequence++,
-    markers: [...declarations.markers.values()].map(({ id, name, group, kind }) => ({ id, name, group, kind })),
+    markers: [...declarations.markers.values()].map(({ id, name, group, kind }) => ({
+      id,
+      name,
+      group,
+      kind,
+    })),
     lanes: [...declarations.lanes.values()],
     gauges: [...declarations.gauges.values()],
   })
@@ -32,14 +51,28 @@ export async function* exportTake(row: TakeRow): AsyncGenerator<Uint8Array> {
     droppedInChunks += Number(chunk.dropped)
     yield encodeRecord(await chunkRecord(row.id, chunk, paths, sequence++))
   }
-  if (row.state === 'complete') yield encodeRecord({ record: 'end', sequence, dropped: Number(row.dropped) - droppedInChunks })
+  if (row.state === 'complete')
+    yield encodeRecord({ record: 'end', sequence, dropped: Number(row.dropped) - droppedInChunks })
 }
 
-async function chunkRecord(takeId: string, chunk: ChunkRow, paths: PathTable, sequence: number): Promise<ChunkRecord> {
+async function chunkRecord(
+  takeId: string,
+  chunk: ChunkRow,
+  paths: PathTable,
+  sequence: number,
+): Promise<ChunkRecord> {
   const frames = decodeFrames(chunk.frameColumns)
   const spans = unpackSpans(await unpack(chunk.spanColumns), frames.startNs, paths)
-  const moments = await MomentRow.findAll({ where: { takeId, idx: chunk.idx }, order: [['position', 'ASC']], raw: true })
-  const samples = decodeCbor(chunk.samples) as { gauge: number; frame: ArrayLike<number>; value: Float64Array }[]
+  const moments = await MomentRow.findAll({
+    where: { takeId, idx: chunk.idx },
+    order: [['position', 'ASC']],
+    raw: true,
+  })
+  const samples = decodeCbor(chunk.samples) as {
+    gauge: number
+    frame: ArrayLike<number>
+    value: Float64Array
+  }[]
   return {
     record: 'chunk',
     sequence,
@@ -48,7 +81,11 @@ async function chunkRecord(takeId: string, chunk: ChunkRow, paths: PathTable, se
     steps: frames.steps,
     lanes: lanesOf(spans, frames, paths),
     gauges: samples.map(({ gauge, frame, value }) => ({ gauge, frame: Uint32Array.from(frame), value })),
-    moments: moments.map(({ name, atNs, data }): Moment => ({ name, atNs, data: data === null ? null : JSON.parse(data) })),
+    moments: moments.map(({ name, atNs, data }): Moment => ({
+      name,
+      atNs,
+      data: data === null ? null : JSON.parse(data),
+    })),
     dropped: Number(chunk.dropped),
     repaired: Number(chunk.repaired),
   }

@@ -3,7 +3,12 @@ import { ChunkRow } from '../database/models.ts'
 
 /** The frame columns of a take as stored: CBOR items, one a chunk (core/take/frames-codec). */
 export async function frameBytes(takeId: string): Promise<Buffer> {
-  const rows = await ChunkRow.findAll({ attributes: ['frameColumns'], where: { takeId }, order: [['idx', 'ASC']], raw: true })
+  const rows = await ChunkRow.findAll({
+    attributes: ['frameColumns'],
+    where: { takeId },
+    order: [['idx', 'ASC']],
+    raw: true,
+  })
   return Buffer.concat(rows.map((row) => row.frameColumns))
 }
 

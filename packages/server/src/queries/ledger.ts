@@ -1,5 +1,14 @@
 import type { LedgerResponse } from '@lapsus/api'
-import { coverChunks, decodeRollup, ledgerRows, mergeRollups, rollupOf, unpackCourses, type LedgerBy, type Rollup } from '@lapsus/core/rollup'
+import {
+  coverChunks,
+  decodeRollup,
+  ledgerRows,
+  mergeRollups,
+  rollupOf,
+  unpackCourses,
+  type LedgerBy,
+  type Rollup,
+} from '@lapsus/core/rollup'
 import { NS_PER_MS, type PathTable } from '@lapsus/core/take'
 import { Op } from 'sequelize'
 import { unpack } from '../database/compression.ts'
@@ -12,7 +21,12 @@ import { chunkOfFrame } from './chunks.ts'
  * chunks at the ends; never a span.
  * @returns null when the take does not have those frames
  */
-export async function ledger(takeId: string, from: number, to: number, by: LedgerBy): Promise<LedgerResponse | null> {
+export async function ledger(
+  takeId: string,
+  from: number,
+  to: number,
+  by: LedgerBy,
+): Promise<LedgerResponse | null> {
   const [first, last, { paths }] = await Promise.all([
     chunkOfFrame(takeId, from, ['courses']),
     chunkOfFrame(takeId, to, ['courses']),
@@ -41,7 +55,13 @@ export async function ledger(takeId: string, from: number, to: number, by: Ledge
 async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: number): Promise<Rollup> {
   const courses = unpackCourses(await unpack(chunk.courses))
   const { firstFrame, frames } = chunk
-  return rollupOf(courses, paths, firstFrame, Math.max(0, from - firstFrame), Math.min(frames, to - firstFrame))
+  return rollupOf(
+    courses,
+    paths,
+    firstFrame,
+    Math.max(0, from - firstFrame),
+    Math.min(frames, to - firstFrame),
+  )
 }
 
 /** The stored rollups of the chunks `from` to before `to`. */

@@ -16,13 +16,17 @@ export async function listGames(): Promise<GameSummary[]> {
     group: ['gameId'],
     raw: true,
   })) as unknown as { gameId: number; takes: number }[]
-  return games.map(({ id, name }) => ({ name, takes: Number(counts.find((row) => row.gameId === id)?.takes ?? 0) }))
+  return games.map(({ id, name }) => ({
+    name,
+    takes: Number(counts.find((row) => row.gameId === id)?.takes ?? 0),
+  }))
 }
 
 /** Newest first. */
 export async function listTakes(game?: string): Promise<TakeSummary[]> {
   const names = await gameNames()
-  const gameIds = game === undefined ? undefined : [...names].filter(([, name]) => name === game).map(([id]) => id)
+  const gameIds =
+    game === undefined ? undefined : [...names].filter(([, name]) => name === game).map(([id]) => id)
   const rows = await TakeRow.findAll({
     where: { deletedAt: null, ...(gameIds === undefined ? {} : { gameId: gameIds }) },
     order: [['started', 'DESC']],
@@ -35,7 +39,8 @@ async function gameNames(): Promise<Map<number, string>> {
 }
 
 /** The take, or null when there is none of that name or it was deleted. */
-export const findTake = (id: string): Promise<TakeRow | null> => TakeRow.findOne({ where: { id, deletedAt: null } })
+export const findTake = (id: string): Promise<TakeRow | null> =>
+  TakeRow.findOne({ where: { id, deletedAt: null } })
 
 export async function takeSummary(row: TakeRow): Promise<TakeSummary> {
   return summaryOf(row, (await GameRow.findByPk(row.gameId))!.name)
@@ -53,7 +58,12 @@ export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
     lanes: [...declarations.lanes.values()],
     gauges: [...declarations.gauges.values()],
     paths: paths.all.map(({ parent, lane, marker }) => ({ parent, lane, marker })),
-    moments: moments.map(({ name, atNs, frame, data }) => ({ name, atNs, frame, data: data === null ? null : JSON.parse(data) })),
+    moments: moments.map(({ name, atNs, frame, data }) => ({
+      name,
+      atNs,
+      frame,
+      data: data === null ? null : JSON.parse(data),
+    })),
   }
 }
 
@@ -89,7 +99,10 @@ export async function deleteTake(row: TakeRow): Promise<void> {
 
 /** @returns false when there is no such deleted take */
 export async function restoreTake(id: string): Promise<boolean> {
-  const [restored] = await TakeRow.update({ deletedAt: null }, { where: { id, deletedAt: { [Op.ne]: null } } })
+  const [restored] = await TakeRow.update(
+    { deletedAt: null },
+    { where: { id, deletedAt: { [Op.ne]: null } } },
+  )
   if (restored === 0) return false
   await finishTake(id, (await TakeRow.findByPk(id))!.state as TakeState)
   return true

@@ -5,6 +5,7 @@ import { ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
+import { ProblemError } from '../http/problems.ts'
 import { describeDemo } from './demo.ts'
 
 /** Ended recordings that are still listed. */
@@ -35,7 +36,11 @@ export class Recordings {
 
   /** The demo game, as it describes itself. */
   demo(): Promise<DemoGame> {
-    this.#demo ??= describeDemo(this.#script)
+    this.#demo ??= describeDemo(this.#script).catch((error: Error) => {
+      this.#demo = null
+      this.#log.error(error, 'the demo game does not describe itself')
+      throw new ProblemError(503, `the demo game cannot be started: is ${this.#script} built?`)
+    })
     return this.#demo
   }
 
@@ -51,9 +56,20 @@ export class Recordings {
         ...['--letters', String(request.letters)],
         ...['--moths', String(request.moths)],
       ],
-      { env: { ...process.env, [ENV_TO]: this.address, [ENV_TAKE]: take }, stdio: ['ignore', 'pipe', 'pipe'] },
+      {
+        env: { ...process.env, [ENV_TO]: this.address, [ENV_TAKE]: take },
+        stdio: ['ignore', 'pipe', 'pipe'],
+      },
     )
-    const recording: Recording = { id: randomUUID(), take, state: 'starting', seconds: request.seconds, elapsedS: 0, frames: 0, message: '' }
+    const recording: Recording = {
+      id: randomUUID(),
+      take,
+      state: 'starting',
+      seconds: request.seconds,
+      elapsedS: 0,
+      frames: 0,
+      message: '',
+    }
     const run: Run = { recording, child, startedMs: performance.now(), output: '', ended: Promise.resolve() }
     const keep = (text: Buffer) => (run.output = (run.output + text.toString()).slice(-MESSAGE_LENGTH))
     child.stdout?.on('data', keep)

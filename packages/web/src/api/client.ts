@@ -37,7 +37,8 @@ async function send(path: string, init: RequestInit = {}): Promise<Response> {
 }
 
 const json = async (path: string, init?: RequestInit): Promise<unknown> => (await send(path, init)).json()
-const binary = async (path: string, init?: RequestInit) => new Uint8Array(await (await send(path, init)).arrayBuffer())
+const binary = async (path: string, init?: RequestInit) =>
+  new Uint8Array(await (await send(path, init)).arrayBuffer())
 const withBody = (method: string, body: unknown): RequestInit => ({
   method,
   headers: { 'content-type': 'application/json' },
@@ -48,20 +49,30 @@ const take = (id: string) => `/api/takes/${encodeURIComponent(id)}`
 export const api = {
   takes: async () => checkTakes(await json('/api/takes')),
   take: async (id: string, signal?: AbortSignal) => checkTake(await json(take(id), { signal })),
-  frames: async (id: string, signal?: AbortSignal) => decodeFrames(await binary(`${take(id)}/frames`, { signal })),
+  frames: async (id: string, signal?: AbortSignal) =>
+    decodeFrames(await binary(`${take(id)}/frames`, { signal })),
   page: async (id: string, frame: number, signal?: AbortSignal) =>
     checkPage(await binary(`${take(id)}/pages/${frame}`, { signal })),
   ledger: async (id: string, from: number, to: number, by: LedgerBy, signal?: AbortSignal) =>
     checkLedger(await json(`${take(id)}/ledger?from=${from}&to=${to}&by=${by}`, { signal })),
-  changeTake: (id: string, change: { name?: string; note?: string }) => send(take(id), withBody('PATCH', change)),
+  changeTake: (id: string, change: { name?: string; note?: string }) =>
+    send(take(id), withBody('PATCH', change)),
   deleteTake: (id: string) => send(take(id), { method: 'DELETE' }),
   restoreTake: (id: string) => send(`${take(id)}/restore`, { method: 'POST' }),
   fileAddress: (id: string) => `${take(id)}/file`,
   importFile: async (file: File) =>
-    checkImport(await json('/api/imports', { method: 'POST', body: file, headers: { 'content-type': 'application/octet-stream' } })),
+    checkImport(
+      await json('/api/imports', {
+        method: 'POST',
+        body: file,
+        headers: { 'content-type': 'application/octet-stream' },
+      }),
+    ),
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),
   recordings: async () => checkRecordings(await json('/api/recordings')),
   recording: async (id: string) => checkRecording(await json(`/api/recordings/${id}`)),
-  startRecording: async (request: RecordingRequest) => checkRecording(await json('/api/recordings', withBody('POST', request))),
-  stopRecording: async (id: string) => checkRecording(await json(`/api/recordings/${id}/stop`, { method: 'POST' })),
+  startRecording: async (request: RecordingRequest) =>
+    checkRecording(await json('/api/recordings', withBody('POST', request))),
+  stopRecording: async (id: string) =>
+    checkRecording(await json(`/api/recordings/${id}/stop`, { method: 'POST' })),
 }

@@ -36,7 +36,12 @@ function readPalette(): Palette {
 export const FONT = '12px Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
 
 /** Draws in CSS pixels; width and height are those of the element. */
-export type Draw = (context: CanvasRenderingContext2D, width: number, height: number, palette: Palette) => void
+export type Draw = (
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+) => void
 
 interface CanvasProps extends HTMLAttributes<HTMLCanvasElement> {
   draw: Draw
@@ -87,5 +92,12 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
     return () => cancelAnimationFrame(request)
   }, [canvas, draw, palette, size])
 
-  return <canvas ref={canvas} style={{ width: size.width, height: size.height }} className="block touch-none" {...rest} />
+  return (
+    <canvas
+      ref={canvas}
+      style={{ width: size.width, height: size.height }}
+      className="block touch-none"
+      {...rest}
+    />
+  )
 }

@@ -7,7 +7,10 @@ export function Notices() {
   return (
     <div role="status" className="fixed bottom-5 left-1/2 z-50 flex -translate-x-1/2 flex-col gap-2">
       {notices.map(({ id, text, action }) => (
-        <div key={id} className="flex max-w-xl items-center gap-4 rounded border border-line bg-leaf py-2 pr-2 pl-4 shadow-lg">
+        <div
+          key={id}
+          className="flex max-w-xl items-center gap-4 rounded border border-line bg-leaf py-2 pr-2 pl-4 shadow-lg"
+        >
           <span>{text}</span>
           {action !== null && (
             <button

@@ -21,12 +21,13 @@ export function Window({ title, about, open, onOpenChange, children }: WindowPro
         <Dialog.Content className="fixed top-1/2 left-1/2 z-40 max-h-[88vh] w-[34rem] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-md border border-line bg-leaf p-6 shadow-xl">
           <Dialog.Title className="font-serif text-xl">{title}</Dialog.Title>
           <Dialog.Description className="mt-1 mb-4 text-faint">{about}</Dialog.Description>
+          {children}
+          {/* Last, so that opening the window puts the focus on its contents. */}
           <Dialog.Close asChild>
             <IconButton label="Close" className="absolute top-4 right-4">
               <X size={16} />
             </IconButton>
           </Dialog.Close>
-          {children}
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

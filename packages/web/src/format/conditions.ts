@@ -13,7 +13,9 @@ export function conditionWords({ conditions, dropped, repaired }: TakeSummary): 
     device,
     runtime,
     mode === undefined ? undefined : `mode ${mode}`,
-    recorder === undefined ? undefined : `recorder ${three(recorder.spanNs)} ns a span, clock ${three(recorder.clockResolutionNs)} ns`,
+    recorder === undefined
+      ? undefined
+      : `recorder ${three(recorder.spanNs)} ns a span, clock ${three(recorder.clockResolutionNs)} ns`,
     dropped > 0 ? `${dropped} frames left out by the recorder` : undefined,
     repaired > 0 ? `${repaired} unbalanced calls repaired` : undefined,
   ].filter((words) => words !== undefined && words !== '') as string[]

@@ -20,14 +20,15 @@ export const ms = (value: number): string => (Number.isFinite(value) ? `${three(
 /** A share from 0 to 1 as per cent. */
 export function percent(share: number): string {
   if (!Number.isFinite(share)) return NONE
-  if (share > 0 && share < 0.0005) return '<0.1 %'
+  if (share > 0 && share < 0.001) return '<0.1 %'
   return `${three(share * 100)} %`
 }
 
 export const count = (value: number): string => value.toLocaleString('en')
 
 /** Frames are numbered from 0 in data and addresses, and shown like that. */
-export const plural = (value: number, one: string, many = `${one}s`): string => `${count(value)} ${value === 1 ? one : many}`
+export const plural = (value: number, one: string, many = `${one}s`): string =>
+  `${count(value)} ${value === 1 ? one : many}`
 
 export function bytes(value: number): string {
   if (value < 1000) return `${value} B`
@@ -42,4 +43,10 @@ export function duration(milliseconds: number): string {
 }
 
 export const dateTime = (rfc3339: string): string =>
-  new Date(rfc3339).toLocaleString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit' })
+  new Date(rfc3339).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+  })

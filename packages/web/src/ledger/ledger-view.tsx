@@ -15,16 +15,25 @@ import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
 const GRID = 'grid grid-cols-[minmax(0,1fr)_4.4rem_4.4rem_4.2rem_4.4rem_5.6rem] items-center gap-x-1'
-const UNIT_WORDS: Record<Unit, string> = { frame: 'ms a frame', second: 'ms a second', share: 'share of the budget' }
+const UNIT_WORDS: Record<Unit, string> = {
+  frame: 'ms a frame',
+  second: 'ms a second',
+  share: 'share of the budget',
+}
 const BY_WORDS: Record<LedgerBy, string> = { path: 'path', marker: 'marker', group: 'group' }
 
 const COLUMNS: { sort: Sort; head: string; about: string }[] = [
   { sort: 'self', head: 'self', about: 'Time in the marker itself, without the markers inside it.' },
-  { sort: 'total', head: 'total', about: 'Time in the marker and everything inside it; counted once where it calls itself.' },
+  {
+    sort: 'total',
+    head: 'total',
+    about: 'Time in the marker and everything inside it; counted once where it calls itself.',
+  },
   {
     sort: 'p99',
     head: 'self p99',
-    about: '99th percentile of the self time per frame, in ms, over all frames chosen; frames in which it did not run count as 0.',
+    about:
+      '99th percentile of the self time per frame, in ms, over all frames chosen; frames in which it did not run count as 0.',
   },
   { sort: 'calls', head: 'calls', about: 'Runs per frame, on average over the frames chosen.' },
 ]
@@ -33,20 +42,40 @@ const COLUMNS: { sort: Sort; head: string; about: string }[] = [
 export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
   const { by, unit, sort, search, range, change } = useView()
   const count = take.frames.startNs.length
-  const chosen: FrameRange = range ?? { from: 0, to: count - 1 }
+  const chosen: FrameRange = useMemo(() => range ?? { from: 0, to: count - 1 }, [range, count])
   const { ledger, error, stale } = useLedger(take.detail.id, chosen.from, chosen.to, by)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const lines = useMemo(
     () => (ledger === null ? [] : ledgerLines(ledger, take, { sort, search }, closed)),
     [ledger, take, sort, search, closed],
   )
-  const scope = useMemo(() => scopeOf(take, ledger ?? chosen, budgetMs), [take, ledger, chosen.from, chosen.to, budgetMs])
+  const scope = useMemo(
+    () => scopeOf(take, ledger ?? chosen, budgetMs),
+    [take, ledger, chosen, budgetMs],
+  )
 
   return (
-    <section aria-label="Ledger" className="flex h-full min-h-0 flex-col" data-testid="ledger" data-stale={stale}>
+    <section
+      aria-label="Ledger"
+      className="flex h-full min-h-0 flex-col"
+      data-testid="ledger"
+      data-stale={stale}
+    >
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3 py-1.5">
-        <Choice label="Group by" values={LEDGER_KEYS} words={BY_WORDS} value={by} onChange={(value) => change({ by: value })} />
-        <Choice label="Unit" values={UNITS} words={UNIT_WORDS} value={unit} onChange={(value) => change({ unit: value })} />
+        <Choice
+          label="Group by"
+          values={LEDGER_KEYS}
+          words={BY_WORDS}
+          value={by}
+          onChange={(value) => change({ by: value })}
+        />
+        <Choice
+          label="Unit"
+          values={UNITS}
+          words={UNIT_WORDS}
+          value={unit}
+          onChange={(value) => change({ unit: value })}
+        />
         <input
           id="ledger-search"
           type="search"
@@ -63,7 +92,10 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
         <div className="flex">
           {by === 'path' && (
             <>
-              <IconButton label="Fold all" onClick={() => setClosed(new Set(take.paths.all.map(({ id }) => id)))}>
+              <IconButton
+                label="Fold all"
+                onClick={() => setClosed(new Set(take.paths.all.map(({ id }) => id)))}
+              >
                 <ChevronsDownUp size={15} />
               </IconButton>
               <IconButton label="Unfold all" onClick={() => setClosed(new Set())}>
@@ -88,7 +120,9 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
         <Words title="Adding up…" />
       ) : lines.length === 0 ? (
         <Words title={search === '' ? 'Nothing ran in these frames' : `Nothing is called “${search}”`}>
-          {search === '' ? 'No marker was entered in the frames chosen.' : 'The search looks at markers’ names, in the frames chosen.'}
+          {search === ''
+            ? 'No marker was entered in the frames chosen.'
+            : 'The search looks at markers’ names, in the frames chosen.'}
         </Words>
       ) : (
         <Lines
@@ -178,16 +212,30 @@ interface LinesProps {
 function Lines({ lines, unit, scope, toggle }: LinesProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const path = useView((view) => view.path)
-  const rows = useVirtualizer({ count: lines.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 })
+  const rows = useVirtualizer({
+    count: lines.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_PX,
+    overscan: 12,
+  })
   const chosen = lines.findIndex((line) => line.path !== null && line.path === path)
   useEffect(() => {
     if (chosen >= 0) rows.scrollToIndex(chosen, { align: 'auto' })
   }, [chosen, rows])
   return (
-    <div ref={scroller} role="table" aria-label="Where the time went" className="min-h-0 grow overflow-y-scroll">
+    <div
+      ref={scroller}
+      role="table"
+      aria-label="Where the time went"
+      className="min-h-0 grow overflow-y-scroll"
+    >
       <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
         {rows.getVirtualItems().map(({ index, start }) => (
-          <div key={lines[index]!.row.key} className="absolute right-0 left-0" style={{ top: start, height: ROW_PX }}>
+          <div
+            key={lines[index]!.row.key}
+            className="absolute right-0 left-0"
+            style={{ top: start, height: ROW_PX }}
+          >
             <Line line={lines[index]!} chosen={index === chosen} unit={unit} scope={scope} toggle={toggle} />
           </div>
         ))}
@@ -245,7 +293,9 @@ function Line({ line, chosen, unit, scope, toggle }: LineProps) {
           {line.name}
         </span>
         {line.waits && <span className="ml-1.5 shrink-0 text-xs text-faint">waits</span>}
-        {indent === 0 && line.lane !== 'main' && <span className="ml-1.5 shrink-0 text-xs text-faint">{line.lane}</span>}
+        {indent === 0 && line.lane !== 'main' && (
+          <span className="ml-1.5 shrink-0 text-xs text-faint">{line.lane}</span>
+        )}
       </span>
       <span role="cell" className="text-right">
         {figure(row.selfMs)}

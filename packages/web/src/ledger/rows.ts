@@ -37,10 +37,18 @@ export function inUnit(sumMs: number, unit: Unit, scope: Scope): number {
 const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
 
 const sortValue = (line: LedgerLine, sort: Sort): number =>
-  sort === 'self' ? line.row.selfMs : sort === 'total' ? line.row.totalMs : sort === 'p99' ? line.row.selfP99Ms : line.row.calls
+  sort === 'self'
+    ? line.row.selfMs
+    : sort === 'total'
+      ? line.row.totalMs
+      : sort === 'p99'
+        ? line.row.selfP99Ms
+        : line.row.calls
 
 const compare = (sort: Sort) => (a: LedgerLine, b: LedgerLine) =>
-  sort === 'name' ? a.name.localeCompare(b.name) || a.row.key - b.row.key : sortValue(b, sort) - sortValue(a, sort) || a.row.key - b.row.key
+  sort === 'name'
+    ? a.name.localeCompare(b.name) || a.row.key - b.row.key
+    : sortValue(b, sort) - sortValue(a, sort) || a.row.key - b.row.key
 
 /**
  * @param closed paths whose children are folded away
@@ -84,7 +92,8 @@ function treeLines(
   matches: ((line: LedgerLine) => boolean) | null,
   closed: ReadonlySet<number>,
 ): LedgerLine[] {
-  const kept = matches === null ? null : new Set(lines.filter(matches).flatMap((line) => paths.chain(line.path!)))
+  const kept =
+    matches === null ? null : new Set(lines.filter(matches).flatMap((line) => paths.chain(line.path!)))
   const children = new Map<number, LedgerLine[]>()
   for (const line of lines) {
     if (kept !== null && !kept.has(line.path!)) continue
@@ -115,10 +124,30 @@ export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
           .chain(line.path)
           .map((path) => take.markers.get(take.paths.get(path).marker)!.name)
           .join(' > ')
-  const head = ['path', 'lane', 'calls', 'frames', 'self ms', 'total ms', 'self p99 ms', 'worst self ms', 'worst frame']
+  const head = [
+    'path',
+    'lane',
+    'calls',
+    'frames',
+    'self ms',
+    'total ms',
+    'self p99 ms',
+    'worst self ms',
+    'worst frame',
+  ]
   const body = lines.map((line) => {
     const { calls, frames, selfMs, totalMs, selfP99Ms, worstSelfMs, worstFrame } = line.row
-    return [quote(nameOf(line)), quote(line.lane), calls, frames, selfMs, totalMs, selfP99Ms, worstSelfMs, worstFrame].join(',')
+    return [
+      quote(nameOf(line)),
+      quote(line.lane),
+      calls,
+      frames,
+      selfMs,
+      totalMs,
+      selfP99Ms,
+      worstSelfMs,
+      worstFrame,
+    ].join(',')
   })
   return [head.join(','), ...body, ''].join('\r\n')
 }

@@ -28,5 +28,9 @@ export function useLedger(takeId: string, from: number, to: number, by: LedgerBy
       abort.abort()
     }
   }, [takeId, from, to, by])
-  return { ledger, error, stale: ledger === null || ledger.from !== from || ledger.to !== to || ledger.by !== by }
+  return {
+    ledger,
+    error,
+    stale: ledger === null || ledger.from !== from || ledger.to !== to || ledger.by !== by,
+  }
 }

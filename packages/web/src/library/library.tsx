@@ -49,7 +49,8 @@ export function Library() {
         <Words title="Opening the library…" />
       ) : takes.length === 0 ? (
         <Words title="No takes yet">
-          Record the demo game, import a take file, or put the probe into a game of your own and let it record here.
+          Record the demo game, import a take file, or put the probe into a game of your own and let it record
+          here.
         </Words>
       ) : (
         [...games].map(([game, own]) => <GameTakes key={game} game={game} takes={own} />)

@@ -10,11 +10,21 @@ export function RecordingProgress({ recording }: { recording: Recording }) {
   const stop = useRecordings((state) => state.stop)
   const { elapsedS, seconds, frames, state } = recording
   return (
-    <div className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2" data-testid="recording">
+    <div
+      className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2"
+      data-testid="recording"
+    >
       <span className="w-72">
-        {state === 'starting' ? 'The demo game is starting…' : `Recording the demo game: ${plural(frames, 'frame')} so far`}
+        {state === 'starting'
+          ? 'The demo game is starting…'
+          : `Recording the demo game: ${plural(frames, 'frame')} so far`}
       </span>
-      <Progress.Root aria-label="Recording" value={elapsedS} max={seconds} className="h-2 grow overflow-hidden rounded-full bg-line/60">
+      <Progress.Root
+        aria-label="Recording"
+        value={elapsedS}
+        max={seconds}
+        className="h-2 grow overflow-hidden rounded-full bg-line/60"
+      >
         <Progress.Indicator className="h-full bg-work" style={{ width: `${(elapsedS / seconds) * 100}%` }} />
       </Progress.Root>
       <span className="w-24 text-right text-faint tabular-nums">

@@ -72,7 +72,11 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
               className="mt-0.5 size-4 accent-work"
               checked={request.flaws.includes(id)}
               onChange={(event) =>
-                set({ flaws: event.target.checked ? [...request.flaws, id] : request.flaws.filter((flaw) => flaw !== id) })
+                set({
+                  flaws: event.target.checked
+                    ? [...request.flaws, id]
+                    : request.flaws.filter((flaw) => flaw !== id),
+                })
               }
             />
             <span>{text}</span>

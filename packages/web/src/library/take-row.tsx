@@ -27,7 +27,11 @@ export function TakeRow({ take }: { take: TakeSummary }) {
   const address = `/takes/${take.id}`
   return (
     <li className="flex items-start gap-4 border-b border-line py-3" data-testid="take-row">
-      <Link to={address} aria-label={`Open ${take.name || take.game}`} className="mt-0.5 rounded-sm border border-line hover:border-faint">
+      <Link
+        to={address}
+        aria-label={`Open ${take.name || take.game}`}
+        className="mt-0.5 rounded-sm border border-line hover:border-faint"
+      >
         <Miniature take={take} />
       </Link>
       <div className="min-w-0 grow">
@@ -63,12 +67,17 @@ export function TakeRow({ take }: { take: TakeSummary }) {
       </div>
       <div className="shrink-0 text-right whitespace-nowrap tabular-nums">
         {figures === null ? (
-          <span className="text-faint">{take.frames === 0 ? 'no frames yet' : `${count(take.frames)} frames so far`}</span>
+          <span className="text-faint">
+            {take.frames === 0 ? 'no frames yet' : `${count(take.frames)} frames so far`}
+          </span>
         ) : (
           <>
             <div>
-              <b className={figures.over > 0 ? 'text-alarm' : ''}>{percent(figures.overShare)}</b> through the floor
-              {figures.held > 0 && <span className="text-faint">, {percent(figures.held / figures.frames)} held</span>}
+              <b className={figures.over > 0 ? 'text-alarm' : ''}>{percent(figures.overShare)}</b> through the
+              floor
+              {figures.held > 0 && (
+                <span className="text-faint">, {percent(figures.held / figures.frames)} held</span>
+              )}
             </div>
             <div className="text-xs text-faint">
               work p50 {ms(figures.work.p50)}, p99 {ms(figures.work.p99)}, worst {ms(figures.work.worst)}

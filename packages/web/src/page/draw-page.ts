@@ -21,7 +21,8 @@ const FULL_INK = 0.25
 const INK_LEAST = 0.16
 const PADDING = 6
 
-export const nameOf = ({ paths, markers }: OpenTake, path: number): string => markers.get(paths.get(path).marker)!.name
+export const nameOf = ({ paths, markers }: OpenTake, path: number): string =>
+  markers.get(paths.get(path).marker)!.name
 
 /** What a block says: one line, or two where there is room. */
 export function labelsOf(take: OpenTake, box: PageBox): [string, string] {
@@ -29,11 +30,20 @@ export function labelsOf(take: OpenTake, box: PageBox): [string, string] {
   const time = ms(box.totalNs / 1e6)
   if (box.runs === 1) return [name, time]
   const what = box.alike ? `${box.runs} × ${name}` : `${box.runs} runs`
-  const inside = box.mostly === null || (box.alike && box.mostly.path === box.path) ? '' : `, mostly ${nameOf(take, box.mostly.path)}`
+  const inside =
+    box.mostly === null || (box.alike && box.mostly.path === box.path)
+      ? ''
+      : `, mostly ${nameOf(take, box.mostly.path)}`
   return [what + inside, time]
 }
 
-export function drawPage(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: PagePicture): void {
+export function drawPage(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  picture: PagePicture,
+): void {
   const { layout, scale, page, budgetMs } = picture
   const yOf = (ns: number) => HEAD + (ns - scale.topNs) / scale.nsPerPx
   context.fillStyle = palette.leaf
@@ -50,14 +60,21 @@ export function drawPage(context: CanvasRenderingContext2D, width: number, heigh
   context.beginPath()
   context.rect(0, Math.max(HEAD, floorY), width, height)
   context.clip()
-  for (const box of layout.boxes) if (box.y + box.height > floorY) drawBox(context, palette, picture, box, true)
+  for (const box of layout.boxes)
+    if (box.y + box.height > floorY) drawBox(context, palette, picture, box, true)
   context.restore()
   drawFloor(context, width, palette, floorY, budgetMs)
   context.restore()
   drawHeads(context, width, palette, layout)
 }
 
-function drawAxis(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, scale: PageScale): void {
+function drawAxis(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  scale: PageScale,
+): void {
   const stepNs = tickStep(scale.nsPerPx * 56)
   context.strokeStyle = palette.line
   context.fillStyle = palette.faint
@@ -86,12 +103,24 @@ function tickLabel(ns: number, stepNs: number): string {
   return (ns / 1e6).toFixed(Math.max(0, -Math.floor(Math.log10(stepNs / 1e6) + 1e-9)))
 }
 
-function drawFrameExtent(context: CanvasRenderingContext2D, palette: Palette, { lanes }: PageLayout, top: number, bottom: number): void {
+function drawFrameExtent(
+  context: CanvasRenderingContext2D,
+  palette: Palette,
+  { lanes }: PageLayout,
+  top: number,
+  bottom: number,
+): void {
   context.fillStyle = palette.paper
   for (const { x, width } of lanes) context.fillRect(x, top, width, bottom - top)
 }
 
-function drawBox(context: CanvasRenderingContext2D, palette: Palette, picture: PagePicture, box: PageBox, beyondFloor: boolean): void {
+function drawBox(
+  context: CanvasRenderingContext2D,
+  palette: Palette,
+  picture: PagePicture,
+  box: PageBox,
+  beyondFloor: boolean,
+): void {
   const { take, budgetMs, path, hovered } = picture
   const isWait = box.kind.startsWith('wait:')
   if (beyondFloor && (isWait || box.lane !== MAIN_LANE)) return
@@ -101,13 +130,22 @@ function drawBox(context: CanvasRenderingContext2D, palette: Palette, picture: P
   const h = Math.max(1, Math.round(box.y + box.height) - y - (box.height > 3 ? 1 : 0))
   const chosen = path !== null && box.alike && box.path === path
   const inside = path !== null && !chosen && box.runs > 1 && box.mostly?.path === path
-  const share = Math.min(1, (box.mostly !== null && box.runs > 1 ? box.totalNs : box.selfNs) / (budgetMs * 1e6 * FULL_INK))
+  const share = Math.min(
+    1,
+    (box.mostly !== null && box.runs > 1 ? box.totalNs : box.selfNs) / (budgetMs * 1e6 * FULL_INK),
+  )
   const ink = INK_LEAST + (0.9 - INK_LEAST) * share
 
   context.fillStyle = palette.leaf
   context.fillRect(x, y, w, h)
   context.globalAlpha = isWait ? 1 : box.kind === 'collect' ? 0.85 : ink
-  context.fillStyle = beyondFloor ? palette.alarm : isWait ? palette.wait : box.kind === 'collect' ? palette.collect : palette.work
+  context.fillStyle = beyondFloor
+    ? palette.alarm
+    : isWait
+      ? palette.wait
+      : box.kind === 'collect'
+        ? palette.collect
+        : palette.work
   context.fillRect(x, y, w, h)
   context.globalAlpha = 1
   if (box.runs > 1 && h >= 6) drawGatheredEdge(context, palette, x + w, y, h)
@@ -128,13 +166,26 @@ function drawBox(context: CanvasRenderingContext2D, palette: Palette, picture: P
 }
 
 /** Teeth at the right edge: this block is many runs. */
-function drawGatheredEdge(context: CanvasRenderingContext2D, palette: Palette, right: number, y: number, h: number): void {
+function drawGatheredEdge(
+  context: CanvasRenderingContext2D,
+  palette: Palette,
+  right: number,
+  y: number,
+  h: number,
+): void {
   context.fillStyle = palette.leaf
   for (let at = y + 2; at < y + h - 1; at += 4) context.fillRect(right - 5, at, 5, 1)
 }
 
 /** The label stays in sight while a part of its block is. */
-function drawLabels(context: CanvasRenderingContext2D, [name, time]: [string, string], x: number, y: number, w: number, h: number): void {
+function drawLabels(
+  context: CanvasRenderingContext2D,
+  [name, time]: [string, string],
+  x: number,
+  y: number,
+  w: number,
+  h: number,
+): void {
   const top = Math.max(y, HEAD)
   const room = y + h - top
   if (room < THIN - 2) return
@@ -166,7 +217,13 @@ function fitted(context: CanvasRenderingContext2D, text: string, space: number):
   return length > 1 ? `${text.slice(0, length)}…` : ''
 }
 
-function drawFloor(context: CanvasRenderingContext2D, width: number, palette: Palette, y: number, budgetMs: number): void {
+function drawFloor(
+  context: CanvasRenderingContext2D,
+  width: number,
+  palette: Palette,
+  y: number,
+  budgetMs: number,
+): void {
   const line = Math.round(y) + 0.5
   context.strokeStyle = palette.ink
   context.lineWidth = 1.5
@@ -183,7 +240,12 @@ function drawFloor(context: CanvasRenderingContext2D, width: number, palette: Pa
   context.fillText(label, width - textWidth - 7, line + 10)
 }
 
-function drawHeads(context: CanvasRenderingContext2D, width: number, palette: Palette, { lanes }: PageLayout): void {
+function drawHeads(
+  context: CanvasRenderingContext2D,
+  width: number,
+  palette: Palette,
+  { lanes }: PageLayout,
+): void {
   context.fillStyle = palette.leaf
   context.fillRect(0, 0, width, HEAD)
   context.fillStyle = palette.faint

@@ -68,10 +68,19 @@ export function fitScale(page: Page, budgetMs: number, height: number): PageScal
 /** The scale at which the time from `startNs` to `endNs` fills the view, with a little around it. */
 export function scaleTo(startNs: number, endNs: number, height: number): PageScale {
   const margin = (endNs - startNs) * 0.06
-  return { topNs: startNs - margin, nsPerPx: Math.max(1, (endNs - startNs + 2 * margin) / Math.max(1, height - HEAD)) }
+  return {
+    topNs: startNs - margin,
+    nsPerPx: Math.max(1, (endNs - startNs + 2 * margin) / Math.max(1, height - HEAD)),
+  }
 }
 
-export function layoutPage(page: Page, take: OpenTake, scale: PageScale, width: number, height: number): PageLayout {
+export function layoutPage(
+  page: Page,
+  take: OpenTake,
+  scale: PageScale,
+  width: number,
+  height: number,
+): PageLayout {
   const tree = treeOf(page, take)
   const lanes = placeLanes(tree, take, width)
   const boxes: PageBox[] = []
@@ -81,7 +90,7 @@ export function layoutPage(page: Page, take: OpenTake, scale: PageScale, width: 
     placeSiblings(own.roots, 0)
 
     function placeSiblings(spans: number[], depth: number): void {
-      for (let i = 0; i < spans.length; ) {
+      for (let i = 0; i < spans.length;) {
         const span = spans[i]!
         if (heightOf(span) >= THIN) {
           placeSingle(span, depth)
@@ -140,7 +149,8 @@ export function layoutPage(page: Page, take: OpenTake, scale: PageScale, width: 
         endNs,
         totalNs,
         selfNs,
-        mostly: spans.length > 1 || tree.children[first]!.length > 0 ? heaviestInside(tree, page, spans) : null,
+        mostly:
+          spans.length > 1 || tree.children[first]!.length > 0 ? heaviestInside(tree, page, spans) : null,
       }
     }
   }
@@ -151,7 +161,8 @@ export function layoutPage(page: Page, take: OpenTake, scale: PageScale, width: 
   }
 }
 
-const kindOf = ({ paths, markers }: OpenTake, path: number): MarkerKind => markers.get(paths.get(path).marker)!.kind
+const kindOf = ({ paths, markers }: OpenTake, path: number): MarkerKind =>
+  markers.get(paths.get(path).marker)!.kind
 
 interface PageTree {
   /** By span. */
@@ -186,7 +197,9 @@ function treeOf(page: Page, { paths }: OpenTake): PageTree {
 
 /** Lanes share the width by how deep they nest. */
 function placeLanes(tree: PageTree, take: OpenTake, width: number): PageLane[] {
-  const wishes = tree.lanes.map(({ id, depth }) => ((depth - 1) * WIDEST_LEVEL + LEAF) * (id === MAIN_LANE ? 1 : 0.6))
+  const wishes = tree.lanes.map(
+    ({ id, depth }) => ((depth - 1) * WIDEST_LEVEL + LEAF) * (id === MAIN_LANE ? 1 : 0.6),
+  )
   const sum = wishes.reduce((total, wish) => total + wish, 0)
   const room = width - AXIS - LANE_GAP * tree.lanes.length
   let x = AXIS
@@ -214,7 +227,8 @@ function heaviestInside(tree: PageTree, page: Page, spans: number[]): PageBox['m
   }
   spans.forEach(visit)
   let heaviest: PageBox['mostly'] = null
-  for (const [path, selfNs] of sums) if (heaviest === null || selfNs > heaviest.selfNs) heaviest = { path, selfNs }
+  for (const [path, selfNs] of sums)
+    if (heaviest === null || selfNs > heaviest.selfNs) heaviest = { path, selfNs }
   return heaviest
 }
 

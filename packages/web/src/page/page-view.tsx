@@ -45,13 +45,22 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
     [scale, page, budgetMs, size.height],
   )
   const layout = useMemo(
-    () => (page === null || size.width === 0 ? EMPTY : layoutPage(page, take, shown, size.width, size.height)),
+    () =>
+      page === null || size.width === 0 ? EMPTY : layoutPage(page, take, shown, size.width, size.height),
     [page, take, shown, size],
   )
   const draw = useCallback<Draw>(
     (context, width, height, palette) => {
       if (page === null) return
-      drawPage(context, width, height, palette, { page, take, layout, scale: shown, budgetMs, path, hovered: hovered?.box ?? null })
+      drawPage(context, width, height, palette, {
+        page,
+        take,
+        layout,
+        scale: shown,
+        budgetMs,
+        path,
+        hovered: hovered?.box ?? null,
+      })
     },
     [page, take, layout, shown, budgetMs, path, hovered],
   )
@@ -86,7 +95,8 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
     () =>
       onPageCommand((command) => {
         if (command === 'fit') setScale(null)
-        else if (command === 'in' || command === 'out') zoomBy(command === 'in' ? 1 / ZOOM_STEP : ZOOM_STEP, size.height / 2)
+        else if (command === 'in' || command === 'out')
+          zoomBy(command === 'in' ? 1 / ZOOM_STEP : ZOOM_STEP, size.height / 2)
         else panBy(command === 'up' ? -60 : 60)
       }),
     [panBy, zoomBy, size.height],
@@ -117,9 +127,19 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
     } else change({ path: box.path })
   }
 
-  if (error !== null) return <Words alarm title="This frame could not be read">{error}</Words>
+  if (error !== null)
+    return (
+      <Words alarm title="This frame could not be read">
+        {error}
+      </Words>
+    )
   return (
-    <div className="relative h-full w-full" data-testid="page" data-frame={page?.frame} data-boxes={layout.boxes.length}>
+    <div
+      className="relative h-full w-full"
+      data-testid="page"
+      data-frame={page?.frame}
+      data-boxes={layout.boxes.length}
+    >
       <Canvas
         ref={canvas}
         draw={draw}
@@ -147,12 +167,26 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
           Whole frame
         </button>
       )}
-      {hovered !== null && <BoxHint take={take} box={hovered.box} x={hovered.x} y={hovered.y} width={size.width} />}
+      {hovered !== null && (
+        <BoxHint take={take} box={hovered.box} x={hovered.x} y={hovered.y} width={size.width} />
+      )}
     </div>
   )
 }
 
-function BoxHint({ take, box, x, y, width }: { take: OpenTake; box: PageBox; x: number; y: number; width: number }) {
+function BoxHint({
+  take,
+  box,
+  x,
+  y,
+  width,
+}: {
+  take: OpenTake
+  box: PageBox
+  x: number
+  y: number
+  width: number
+}) {
   const chain = take.paths.chain(box.path).map((path) => nameOf(take, path))
   const [what] = labelsOf(take, box)
   return (

@@ -30,8 +30,10 @@ export const useRecordings = create<Recordings>()((set, get) => {
       await new Promise((resolve) => setTimeout(resolve, POLL_MS))
       const latest = await Promise.all(get().active.map(({ id }) => api.recording(id).catch(() => null)))
       const known = latest.filter((recording) => recording !== null)
-      for (const recording of known) if (recording.state === 'failed') notify(`The recording failed: ${recording.message}`)
-      if (latest.some((recording) => recording === null || !underWay(recording))) await useLibrary.getState().load()
+      for (const recording of known)
+        if (recording.state === 'failed') notify(`The recording failed: ${recording.message}`)
+      if (latest.some((recording) => recording === null || !underWay(recording)))
+        await useLibrary.getState().load()
       set({ active: known.filter(underWay) })
     }
     polling = false

@@ -10,7 +10,9 @@ interface Settings {
 
 /** What a person set and expects to find again. */
 export const useSettings = create<Settings>()(
-  persist((set) => ({ theme: 'system' as Theme, setTheme: (theme: Theme) => set({ theme }) }), { name: 'lapsus-settings' }),
+  persist((set) => ({ theme: 'system' as Theme, setTheme: (theme: Theme) => set({ theme }) }), {
+    name: 'lapsus-settings',
+  }),
 )
 
 const prefersDark = window.matchMedia('(prefers-color-scheme: dark)')

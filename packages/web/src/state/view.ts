@@ -64,7 +64,12 @@ export function viewToParams(view: View): URLSearchParams {
  * @param pathCount paths of the take
  * @param fallbackFrame shown when the address names no frame
  */
-export function viewFromParams(params: URLSearchParams, frameCount: number, pathCount: number, fallbackFrame: number): View {
+export function viewFromParams(
+  params: URLSearchParams,
+  frameCount: number,
+  pathCount: number,
+  fallbackFrame: number,
+): View {
   const whole = (text: string | null | undefined, limit: number): number | null => {
     const value = Number(text)
     return text && Number.isInteger(value) && value >= 0 && value < limit ? value : null

@@ -32,7 +32,13 @@ export function drawStrip(
   drawCaret(context, width, height, palette, picture)
 }
 
-function drawFrames(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+function drawFrames(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  picture: StripPicture,
+): void {
   const { frames, window, budgetMs } = picture
   const budgetNs = budgetMs * 1e6
   const scale = lengthScale(height, budgetNs)
@@ -82,7 +88,13 @@ function drawRange(
   context.fillRect(left, 0, Math.max(2, right - left), height)
 }
 
-function drawFloor(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+function drawFloor(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  picture: StripPicture,
+): void {
   const { budgetMs } = picture
   const y = Math.round(FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)) + 0.5
   context.strokeStyle = palette.ink
@@ -100,7 +112,12 @@ function drawFloor(context: CanvasRenderingContext2D, width: number, height: num
   context.fillText(label, width - textWidth - 8, y + 11)
 }
 
-function drawMoments(context: CanvasRenderingContext2D, width: number, palette: Palette, picture: StripPicture): void {
+function drawMoments(
+  context: CanvasRenderingContext2D,
+  width: number,
+  palette: Palette,
+  picture: StripPicture,
+): void {
   const { moments, window } = picture
   let freeFrom = -Infinity
   for (const { name, frame } of moments) {
@@ -126,7 +143,13 @@ function drawMoments(context: CanvasRenderingContext2D, width: number, palette: 
   }
 }
 
-function drawCaret(context: CanvasRenderingContext2D, width: number, height: number, palette: Palette, picture: StripPicture): void {
+function drawCaret(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  picture: StripPicture,
+): void {
   const { frame, window } = picture
   if (frame < window.from || frame >= window.to) return
   const left = xOfFrame(frame, window, width)
@@ -134,7 +157,8 @@ function drawCaret(context: CanvasRenderingContext2D, width: number, height: num
   const right = xOfFrame(frame + 1, window, width)
   context.strokeStyle = palette.ink
   context.lineWidth = 1
-  if (right - left >= 6) context.strokeRect(Math.round(left) - 0.5, FLAGS - 0.5, Math.round(right - left), height - FLAGS - FOOT)
+  if (right - left >= 6)
+    context.strokeRect(Math.round(left) - 0.5, FLAGS - 0.5, Math.round(right - left), height - FLAGS - FOOT)
   context.beginPath()
   context.moveTo(Math.round(middle) + 0.5, FLAGS)
   context.lineTo(Math.round(middle) + 0.5, height - FOOT)

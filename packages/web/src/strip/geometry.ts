@@ -14,9 +14,11 @@ export interface Window {
 }
 
 /** px a ns: the floor is always in the same place. */
-export const lengthScale = (height: number, budgetNs: number) => ((height - FLAGS - FOOT) * FLOOR_AT) / budgetNs
+export const lengthScale = (height: number, budgetNs: number) =>
+  ((height - FLAGS - FOOT) * FLOOR_AT) / budgetNs
 
-export const xOfFrame = (frame: number, { from, to }: Window, width: number) => ((frame - from) / (to - from)) * width
+export const xOfFrame = (frame: number, { from, to }: Window, width: number) =>
+  ((frame - from) / (to - from)) * width
 
 export function frameAtX(x: number, { from, to }: Window, width: number): number {
   const frame = from + Math.floor((x / width) * (to - from))
@@ -27,7 +29,10 @@ const FEWEST = 12
 
 /** Zooms by `factor` around a frame, which stays where it is. */
 export function zoom(window: Window, around: number, factor: number, frames: number): Window {
-  const size = Math.min(frames, Math.max(Math.min(FEWEST, frames), Math.round((window.to - window.from) * factor)))
+  const size = Math.min(
+    frames,
+    Math.max(Math.min(FEWEST, frames), Math.round((window.to - window.from) * factor)),
+  )
   const share = (around - window.from) / (window.to - window.from)
   return moveTo(Math.round(around - share * size), size, frames)
 }

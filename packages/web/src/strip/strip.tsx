@@ -56,7 +56,8 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
     return () => element.removeEventListener('wheel', onWheel)
   }, [count])
 
-  const frameAt = (event: PointerEvent) => frameAtX(event.nativeEvent.offsetX, window, canvas.current!.clientWidth)
+  const frameAt = (event: PointerEvent) =>
+    frameAtX(event.nativeEvent.offsetX, window, canvas.current!.clientWidth)
 
   const onPointerMove = (event: PointerEvent) => {
     const at = frameAt(event)
@@ -72,7 +73,10 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
       change({ frame: frameAt(event) })
     } else {
       const inside = frame >= dragged.from && frame <= dragged.to
-      change({ range: dragged, ...(inside ? {} : { frame: worstFrame(frames, dragged.from, dragged.to + 1) }) })
+      change({
+        range: dragged,
+        ...(inside ? {} : { frame: worstFrame(frames, dragged.from, dragged.to + 1) }),
+      })
     }
     press.current = null
     setDragged(null)
@@ -102,7 +106,17 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
   )
 }
 
-function StripHint({ take, budgetMs, frame, x }: { take: OpenTake; budgetMs: number; frame: number; x: number }) {
+function StripHint({
+  take,
+  budgetMs,
+  frame,
+  x,
+}: {
+  take: OpenTake
+  budgetMs: number
+  frame: number
+  x: number
+}) {
   const { frames } = take
   const kind = classOf(frames, frame, budgetMs * 1e6)
   const wait = longestWait(frames, frame)
@@ -110,12 +124,17 @@ function StripHint({ take, budgetMs, frame, x }: { take: OpenTake; budgetMs: num
   return (
     <div
       className="pointer-events-none absolute top-7 z-10 rounded border border-line bg-leaf px-2 py-1 text-xs whitespace-nowrap shadow"
-      style={{ left: Math.max(4, x + 14), transform: x > globalThis.innerWidth - 230 ? 'translateX(calc(-100% - 28px))' : undefined }}
+      style={{
+        left: Math.max(4, x + 14),
+        transform: x > globalThis.innerWidth - 230 ? 'translateX(calc(-100% - 28px))' : undefined,
+      }}
     >
       <b>frame {frame}</b> {toMs(frames.durationNs[frame]!)}
       <br />
       work {toMs(frames.workNs[frame]!)}
-      {kind === 'over' && <span className="text-alarm"> over by {toMs(frames.workNs[frame]! - budgetMs * 1e6)}</span>}
+      {kind === 'over' && (
+        <span className="text-alarm"> over by {toMs(frames.workNs[frame]! - budgetMs * 1e6)}</span>
+      )}
       {kind === 'held' && <span> late, held by {wait}</span>}
     </div>
   )

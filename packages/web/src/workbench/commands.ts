@@ -9,4 +9,5 @@ export function onPageCommand(listener: (command: PageCommand) => void): () => v
   return () => void listeners.delete(listener)
 }
 
-export const sendPageCommand = (command: PageCommand): void => listeners.forEach((listener) => listener(command))
+export const sendPageCommand = (command: PageCommand): void =>
+  listeners.forEach((listener) => listener(command))

@@ -35,8 +35,12 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
         {ms(frames.durationNs[frame]! / NS_PER_MS)}: work <span className="text-ink">{ms(workMs)}</span>
         {waits.map((reason) => ` + ${reason} ${ms(frames.waitNs[reason][frame]! / NS_PER_MS)}`).join('')}
       </span>
-      {kind === 'over' && <span className="whitespace-nowrap text-alarm">over by {ms(workMs - budgetMs)}</span>}
-      {kind === 'held' && <span className="whitespace-nowrap">late, held by {longestWait(frames, frame)}</span>}
+      {kind === 'over' && (
+        <span className="whitespace-nowrap text-alarm">over by {ms(workMs - budgetMs)}</span>
+      )}
+      {kind === 'held' && (
+        <span className="whitespace-nowrap">late, held by {longestWait(frames, frame)}</span>
+      )}
     </div>
   )
 }

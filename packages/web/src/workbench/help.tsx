@@ -2,7 +2,10 @@ import { Window } from '../components/window.tsx'
 import { SHORTCUTS } from './use-shortcuts.ts'
 
 const WORDS: [string, string][] = [
-  ['strip', 'all frames, hanging from the top; dark is the median of a column, lighter its worst, pale is waiting'],
+  [
+    'strip',
+    'all frames, hanging from the top; dark is the median of a column, lighter its worst, pale is waiting',
+  ],
   ['floor', 'the frame budget; what falls through it is over budget'],
   ['page', 'one frame, read from top to bottom; darker blocks have more self time; teeth mark gathered runs'],
   ['ledger', 'where the time of the chosen frames went'],
@@ -12,7 +15,12 @@ const WORDS: [string, string][] = [
 
 export function Help({ open, onOpenChange }: { open: boolean; onOpenChange(open: boolean): void }) {
   return (
-    <Window title="Keys and words" about="The wheel zooms the strip and scrolls the page; with Ctrl it zooms the page." open={open} onOpenChange={onOpenChange}>
+    <Window
+      title="Keys and words"
+      about="The wheel zooms the strip and scrolls the page; with Ctrl it zooms the page."
+      open={open}
+      onOpenChange={onOpenChange}
+    >
       <dl className="grid grid-cols-[8rem_1fr] gap-y-1">
         {SHORTCUTS.map(({ keys, does }) => (
           <div key={keys} className="contents">

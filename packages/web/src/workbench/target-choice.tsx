@@ -43,7 +43,10 @@ export function TargetChoice({ own, target }: { own: number; target: number }) {
     )
   }
   return (
-    <Select.Root value={String(target)} onValueChange={(value) => (value === OWN ? setTyping(true) : set(Number(value)))}>
+    <Select.Root
+      value={String(target)}
+      onValueChange={(value) => (value === OWN ? setTyping(true) : set(Number(value)))}
+    >
       <Select.Trigger
         aria-label="Target"
         className="inline-flex h-7 shrink-0 items-center gap-1.5 rounded border border-line bg-leaf px-2 whitespace-nowrap hover:border-faint"
@@ -54,11 +57,16 @@ export function TargetChoice({ own, target }: { own: number; target: number }) {
         <ChevronDown size={14} />
       </Select.Trigger>
       <Select.Portal>
-        <Select.Content position="popper" sideOffset={4} className="z-50 rounded border border-line bg-leaf p-1 shadow-lg">
+        <Select.Content
+          position="popper"
+          sideOffset={4}
+          className="z-50 rounded border border-line bg-leaf p-1 shadow-lg"
+        >
           <Select.Viewport>
             {choices.map((value) => (
               <Item key={value} value={String(value)}>
-                {plain(value)} frames a second, {ms(1000 / value)}{value === own ? ' (as recorded)' : ''}
+                {plain(value)} frames a second, {ms(1000 / value)}
+                {value === own ? ' (as recorded)' : ''}
               </Item>
             ))}
             <Item value={OWN}>another…</Item>

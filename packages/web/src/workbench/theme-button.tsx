@@ -9,7 +9,10 @@ export function ThemeButton() {
   const { theme, setTheme } = useSettings()
   const Picture = { system: Monitor, light: Sun, dark: Moon }[theme]
   return (
-    <IconButton label={`Colours: ${WORDS[theme]}. Click for ${WORDS[NEXT[theme]]}.`} onClick={() => setTheme(NEXT[theme])}>
+    <IconButton
+      label={`Colours: ${WORDS[theme]}. Click for ${WORDS[NEXT[theme]]}.`}
+      onClick={() => setTheme(NEXT[theme])}
+    >
       <Picture size={16} />
     </IconButton>
   )

@@ -26,7 +26,10 @@ export function useAddress(take: OpenTake | null): void {
     let timer: ReturnType<typeof setTimeout> | undefined
     const stop = useView.subscribe((view) => {
       clearTimeout(timer)
-      timer = setTimeout(() => void navigate({ search: viewToParams(view).toString() }, { replace: true }), REST_MS)
+      timer = setTimeout(
+        () => void navigate({ search: viewToParams(view).toString() }, { replace: true }),
+        REST_MS,
+      )
     })
     return () => {
       clearTimeout(timer)

@@ -44,9 +44,16 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: 
     const { step, stepOver } = frameSteps(take, budgetMs)
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement
-      if (event.ctrlKey || event.metaKey || event.altKey || target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')) return
+      if (
+        event.ctrlKey ||
+        event.metaKey ||
+        event.altKey ||
+        target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')
+      )
+        return
       const { change, by, unit } = useView.getState()
-      const cycle = <T>(values: readonly T[], value: T): T => values[(values.indexOf(value) + 1) % values.length]!
+      const cycle = <T>(values: readonly T[], value: T): T =>
+        values[(values.indexOf(value) + 1) % values.length]!
       const actions: Record<string, () => void> = {
         ArrowLeft: () => (event.shiftKey ? stepOver(-1) : step(-1)),
         ArrowRight: () => (event.shiftKey ? stepOver(1) : step(1)),

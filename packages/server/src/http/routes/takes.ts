@@ -8,7 +8,16 @@ import { exportTake } from '../../queries/export.ts'
 import { frameBytes } from '../../queries/frames.ts'
 import { ledger } from '../../queries/ledger.ts'
 import { pageBytes } from '../../queries/page.ts'
-import { changeTake, deleteTake, findTake, listGames, listTakes, restoreTake, takeDetail, takeSummary } from '../../queries/takes.ts'
+import {
+  changeTake,
+  deleteTake,
+  findTake,
+  listGames,
+  listTakes,
+  restoreTake,
+  takeDetail,
+  takeSummary,
+} from '../../queries/takes.ts'
 import { notFound, ProblemError } from '../problems.ts'
 import { FrameParams, LedgerQuery, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
 
@@ -39,7 +48,10 @@ export function takeRoutes(database: Sequelize): Router {
   router.patch('/takes/:take', async (context) => {
     const row = await takeOf(context)
     const { name, note } = await parseRequest(TakeChange, context.request.body)
-    await changeTake(row, { ...(name === undefined ? {} : { name }), ...(note === undefined ? {} : { note }) })
+    await changeTake(row, {
+      ...(name === undefined ? {} : { name }),
+      ...(note === undefined ? {} : { note }),
+    })
     context.body = await takeSummary(row)
   })
 
