@@ -1,5 +1,5 @@
 import { createReadStream } from 'node:fs'
-import { pipeline, type Readable } from 'node:stream'
+import { pipeline } from 'node:stream'
 import { constants, createGunzip } from 'node:zlib'
 import { FormatError, RecordReader, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf, mergeRollups, rollupOf, type Rollup } from '@lapsus/core/rollup'
@@ -95,13 +95,16 @@ function describe(path: string, error: NodeJS.ErrnoException): string {
 
 /** The bytes of a file, unpacked if they are gzip. */
 async function* openFile(path: string): AsyncGenerator<Uint8Array> {
+  const zipped = await startsAsGzip(path)
   const raw = createReadStream(path)
-  let source: Readable = raw
-  if (await startsAsGzip(path)) {
-    source = createGunzip({ finishFlush: constants.Z_SYNC_FLUSH })
-    pipeline(raw, source as never, () => {})
+  if (!zipped) {
+    yield* raw as AsyncIterable<Uint8Array>
+    return
   }
-  yield* source as AsyncIterable<Uint8Array>
+  // What a cut gzip file still holds is given out, rather than an error.
+  const gunzip = createGunzip({ finishFlush: constants.Z_SYNC_FLUSH })
+  pipeline(raw, gunzip, () => {})
+  yield* gunzip as AsyncIterable<Uint8Array>
 }
 
 async function startsAsGzip(path: string): Promise<boolean> {

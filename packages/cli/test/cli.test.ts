@@ -1,0 +1,222 @@
+/** The built command, run as a person would run it. */
+import { expect } from 'chai'
+import { spawn } from 'node:child_process'
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
+import { encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
+import { percentile } from '@lapsus/core/stats'
+import { bytesOf, chunkRecord, declareRecord, node, takeRecord, type FrameSpec } from '../../core/test/support/takes.ts'
+import { testServer } from '../../server/test/support.ts'
+import type { Inspection } from '../src/inspect.ts'
+
+const ROOT = join(import.meta.dirname, '../../..')
+const LAPSUS = join(ROOT, 'packages/cli/bin/lapsus.mjs')
+const GAME = join(ROOT, 'games/moth-post/dist/main.mjs')
+const MS = 1_000_000
+
+const folder = mkdtempSync(join(tmpdir(), 'lapsus-cli-'))
+after(() => rmSync(folder, { recursive: true }))
+
+function lapsus(args: string[], env: Record<string, string> = {}) {
+  return new Promise<{ code: number | null; out: string; err: string }>((resolve) => {
+    const child = spawn(process.execPath, [LAPSUS, ...args], { env: { ...process.env, ...env } })
+    let out = ''
+    let err = ''
+    child.stdout.on('data', (data) => (out += data))
+    child.stderr.on('data', (data) => (err += data))
+    child.once('exit', (code) => resolve({ code, out, err }))
+  })
+}
+
+function file(name: string, bytes: Uint8Array): string {
+  const path = join(folder, name)
+  writeFileSync(path, bytes)
+  return path
+}
+
+const workMs = (i: number) => (i % 50 === 49 ? 30 : 4 + (i % 7))
+const frame = (i: number): FrameSpec => ({
+  lanes: [[node(0, (workMs(i) - 1) * MS, [node(1, 0.25 * MS), node(1, 0.75 * MS)]), node(2, 10 * MS)], [node(1, 0.5 * MS)]],
+  restNs: 0,
+})
+const FRAMES = 200
+const MARKERS = [{ name: 'sim' }, { name: 'moth.update' }, { name: 'refresh', kind: 'wait:refresh' as const }]
+
+function sample(): AnyRecord[] {
+  const records: AnyRecord[] = [takeRecord(), declareRecord(1, MARKERS, ['main', 'worker 1'])]
+  let startNs = 0
+  for (let at = 0; at < FRAMES; at += 40) {
+    const chunk = chunkRecord(records.length, Array.from({ length: 40 }, (_, i) => frame(at + i)), startNs)
+    startNs = chunk.frameStartNs.at(-1)! + chunk.frameDurationNs.at(-1)!
+    records.push(chunk)
+  }
+  return [...records, { record: 'end', sequence: records.length, dropped: 0 }]
+}
+
+describe('lapsus inspect', () => {
+  it('prints the figures of a take as JSON, all of them right', async () => {
+    const { code, out, err } = await lapsus(['inspect', file('good.lapsus', bytesOf(sample())), '--json'])
+    expect(err).to.equal('')
+    expect(code).to.equal(0)
+    const { take, frames, ledger } = JSON.parse(out) as Inspection
+    const work = Array.from({ length: FRAMES }, (_, i) => workMs(i))
+    expect(take).to.deep.equal({
+      game: 'Test Game',
+      frames: FRAMES,
+      durationMs: work.reduce((sum, ms) => sum + ms + 10, 0),
+      targetFps: 60,
+      lanes: ['main', 'worker 1'],
+      markers: 3,
+      spans: FRAMES * 5,
+      dropped: 0,
+      repaired: 0,
+      complete: true,
+    })
+    expect(frames.budgetMs).to.be.closeTo(16.667, 0.001)
+    for (const [name, p] of [['p50', 0.5], ['p95', 0.95], ['p99', 0.99], ['p999', 0.999], ['worst', 1]] as const) {
+      expect(frames.work[name], name).to.be.closeTo(percentile(work, p), 1e-9)
+    }
+    expect(frames).to.include({ over: 4, overShare: 0.02 })
+    expect(frames.late).to.equal(work.filter((ms) => ms + 10 > 17.5).length)
+    expect(frames.held).to.equal(frames.late - 4)
+    expect(ledger.map(({ path, lane }) => `${lane}: ${path.join('/')}`)).to.deep.equal([
+      'main: refresh',
+      'main: sim',
+      'main: sim/moth.update',
+      'worker 1: moth.update',
+    ])
+    const moths = ledger[2]!
+    expect(moths).to.include({ calls: 400, callsPerFrame: 2, selfMsPerFrame: 1, totalMsPerFrame: 1 })
+    expect(moths.selfP99Ms).to.be.closeTo(1, 0.001)
+    expect(ledger[1]!.selfP99Ms).to.be.closeTo(percentile(work.map((ms) => ms - 1), 0.99), 0.03)
+    expect(ledger[1]!.totalMs).to.be.closeTo(work.reduce((sum, ms) => sum + ms, 0), 1e-9)
+  })
+
+  it('judges by another target, reads gzip, and prints a report for people', async () => {
+    const path = file('good.lapsus.gz', gzipSync(bytesOf(sample())))
+    const at120 = JSON.parse((await lapsus(['inspect', path, '--json', '--target', '120'])).out) as Inspection
+    expect(at120.take.targetFps).to.equal(120)
+    expect(at120.frames.budgetMs).to.be.closeTo(8.333, 0.001)
+    expect(at120.frames.over).to.equal(Array.from({ length: FRAMES }, (_, i) => workMs(i)).filter((ms) => ms > 8.34).length)
+    const { out } = await lapsus(['inspect', path])
+    expect(out).to.contain('Test Game: 200 frames')
+    expect(out).to.contain('over budget 4 (2 %)')
+    expect(out).to.contain('sim > moth.update')
+  })
+
+  it('takes a take of one frame, and of none', async () => {
+    const head = sample().slice(0, 2)
+    const one = file('one.lapsus', bytesOf([...head, chunkRecord(2, [frame(0)]), { record: 'end', sequence: 3, dropped: 0 }]))
+    const single = JSON.parse((await lapsus(['inspect', one, '--json'])).out) as Inspection
+    expect(single.take).to.include({ frames: 1, durationMs: 14, complete: true })
+    expect(single.frames.work).to.deep.equal({ p50: 4, p95: 4, p99: 4, p999: 4, worst: 4 })
+    const none = file('none.lapsus', bytesOf([...head, { record: 'end', sequence: 2, dropped: 0 }]))
+    const { code, out } = await lapsus(['inspect', none, '--json'])
+    expect(code).to.equal(0)
+    expect((JSON.parse(out) as Inspection).take).to.include({ frames: 0, spans: 0, durationMs: 0 })
+    expect((JSON.parse(out) as Inspection).ledger).to.deep.equal([])
+    expect((await lapsus(['inspect', none])).out).to.contain('0 frames')
+  })
+
+  it('uses a cut file up to its last whole record', async () => {
+    const whole = bytesOf(sample())
+    const { code, out, err } = await lapsus(['inspect', file('cut.lapsus', whole.subarray(0, whole.length - 2000)), '--json'])
+    expect(code).to.equal(0)
+    const { take } = JSON.parse(out) as Inspection
+    expect(take).to.include({ frames: 160, complete: false })
+    expect(err).to.contain('breaks off after record 5')
+  })
+
+  it('keeps what came before a bad record, names it, and ends with 2', async () => {
+    const bad = encodeCbor({ record: 'chunk', sequence: 3, frames: { start: 'soon' } })
+    const bytes = Buffer.concat([...sample().slice(0, 3).map(encodeRecord), bad])
+    const { code, out, err } = await lapsus(['inspect', file('bad.lapsus', bytes), '--json'])
+    expect(code).to.equal(2)
+    expect((JSON.parse(out) as Inspection).take).to.include({ frames: 40, complete: false })
+    expect(err).to.match(/bad\.lapsus: record 3 at byte \d+: expected "start" to be a typed array/)
+    expect(err.trim().split('\n')).to.have.length(1)
+  })
+
+  it('ends with 2 and one line for what cannot be read at all', async () => {
+    const cases: [string, string][] = [
+      [join(folder, 'missing.lapsus'), 'there is no such file'],
+      [folder, 'is a folder'],
+      [file('empty.lapsus', new Uint8Array(0)), 'is empty'],
+      [file('picture.png', Buffer.from([0x89, 0x50, 0x4e, 0x47])), 'the first byte is 0x89'],
+      [file('stub.lapsus', encodeRecord(takeRecord()).subarray(0, 20)), 'breaks off within its first record'],
+      [file('fake.gz', Buffer.from([0x1f, 0x8b, 9, 9, 9, 9])), 'gzip'],
+      [file('text.json', Buffer.from('{"a":1}')), 'expected'],
+    ]
+    for (const [path, message] of cases) {
+      const { code, out, err } = await lapsus(['inspect', path])
+      expect(code, path).to.equal(2)
+      expect(out, path).to.equal('')
+      expect(err, path).to.contain(message)
+      expect(err.trim().split('\n'), path).to.have.length(1)
+    }
+    expect((await lapsus(['inspect', 'x', '--target', '-3'])).code).to.equal(2)
+    expect((await lapsus(['dance'])).code).to.equal(2)
+    expect((await lapsus(['--help'])).code).to.equal(0)
+  })
+})
+
+describe('lapsus record', () => {
+  it('records a program into a file, and passes on its exit code', async () => {
+    const out = join(folder, 'night.lapsus')
+    const { code, err } = await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'])
+    expect(err).to.contain('recorded 60 frames')
+    expect(code).to.equal(0)
+    const { take } = JSON.parse((await lapsus(['inspect', out, '--json'])).out) as Inspection
+    expect(take).to.deep.include({ game: 'Moth Post', frames: 60, complete: true, lanes: ['main', 'wind worker'] })
+    expect((await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--flaws', 'nonsense'])).code).to.equal(2)
+  })
+
+  it('says when nothing was recorded, and what cannot be run', async () => {
+    const out = join(folder, 'nothing.lapsus')
+    const silent = await lapsus(['record', '--out', out, '--', process.execPath, '-e', '1'])
+    expect(silent.code).to.equal(2)
+    expect(silent.err).to.contain('ended without recording a frame')
+    expect(existsSync(out)).to.equal(false)
+    const missing = await lapsus(['record', '--out', out, '--', 'no-such-program'])
+    expect(missing.code).to.equal(2)
+    expect(missing.err).to.contain('cannot run "no-such-program"')
+  })
+})
+
+describe('lapsus and a running server', () => {
+  it('imports, exports and records through it', async () => {
+    const server = await testServer()
+    const env = { LAPSUS_URL: server.address }
+    const path = file('import.lapsus', bytesOf(sample()))
+    const imported = await lapsus(['import', path], env)
+    expect(imported.out).to.equal(`200 frames: ${server.address}/takes/test-take-1\n`)
+    expect(imported.code).to.equal(0)
+    const out = join(folder, 'export.lapsus')
+    expect((await lapsus(['export', 'test-take-1', '--out', out], env)).code).to.equal(0)
+    const inspection = async (take: string) => JSON.parse((await lapsus(['inspect', take, '--json'])).out) as Inspection
+    expect(await inspection(out)).to.deep.equal(await inspection(path))
+    const read: AnyRecord[] = []
+    new RecordReader().push(readFileSync(out), (record) => read.push(record))
+    expect(read).to.deep.equal(sample())
+
+    const missing = await lapsus(['export', 'no-such-take', '--out', out], env)
+    expect(missing.code).to.equal(2)
+    expect(missing.err).to.contain('there is no take of that name')
+    const refused = await lapsus(['import', file('noise.bin', Buffer.from('noise'))], env)
+    expect(refused.code).to.equal(2)
+    expect(refused.err).to.contain('noise.bin')
+
+    const recorded = await lapsus(['record', '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'], env)
+    expect(recorded.err).to.contain('recorded 60 frames')
+    expect(recorded.code).to.equal(0)
+    await server.stop()
+  })
+
+  it('says when none runs', async () => {
+    const { code, err } = await lapsus(['export', 'x', '--out', 'y'], { LAPSUS_URL: 'http://127.0.0.1:1' })
+    expect(code).to.equal(2)
+    expect(err).to.contain('no Lapsus answers at http://127.0.0.1:1')
+  })
+})
