@@ -7,7 +7,14 @@ import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
 import { percentile } from '@lapsus/core/stats'
-import { bytesOf, chunkRecord, declareRecord, node, takeRecord, type FrameSpec } from '../../core/test/support/takes.ts'
+import {
+  bytesOf,
+  chunkRecord,
+  declareRecord,
+  node,
+  takeRecord,
+  type FrameSpec,
+} from '../../core/test/support/takes.ts'
 import { testServer } from '../../server/test/support.ts'
 import type { Inspection } from '../src/inspect.ts'
 
@@ -38,7 +45,10 @@ function file(name: string, bytes: Uint8Array): string {
 
 const workMs = (i: number) => (i % 50 === 49 ? 30 : 4 + (i % 7))
 const frame = (i: number): FrameSpec => ({
-  lanes: [[node(0, (workMs(i) - 1) * MS, [node(1, 0.25 * MS), node(1, 0.75 * MS)]), node(2, 10 * MS)], [node(1, 0.5 * MS)]],
+  lanes: [
+    [node(0, (workMs(i) - 1) * MS, [node(1, 0.25 * MS), node(1, 0.75 * MS)]), node(2, 10 * MS)],
+    [node(1, 0.5 * MS)],
+  ],
   restNs: 0,
 })
 const FRAMES = 200
@@ -48,7 +58,11 @@ function sample(): AnyRecord[] {
   const records: AnyRecord[] = [takeRecord(), declareRecord(1, MARKERS, ['main', 'worker 1'])]
   let startNs = 0
   for (let at = 0; at < FRAMES; at += 40) {
-    const chunk = chunkRecord(records.length, Array.from({ length: 40 }, (_, i) => frame(at + i)), startNs)
+    const chunk = chunkRecord(
+      records.length,
+      Array.from({ length: 40 }, (_, i) => frame(at + i)),
+      startNs,
+    )
     startNs = chunk.frameStartNs.at(-1)! + chunk.frameDurationNs.at(-1)!
     records.push(chunk)
   }
@@ -75,7 +89,13 @@ describe('lapsus inspect', () => {
       complete: true,
     })
     expect(frames.budgetMs).to.be.closeTo(16.667, 0.001)
-    for (const [name, p] of [['p50', 0.5], ['p95', 0.95], ['p99', 0.99], ['p999', 0.999], ['worst', 1]] as const) {
+    for (const [name, p] of [
+      ['p50', 0.5],
+      ['p95', 0.95],
+      ['p99', 0.99],
+      ['p999', 0.999],
+      ['worst', 1],
+    ] as const) {
       expect(frames.work[name], name).to.be.closeTo(percentile(work, p), 1e-9)
     }
     expect(frames).to.include({ over: 4, overShare: 0.02 })
@@ -90,8 +110,17 @@ describe('lapsus inspect', () => {
     const moths = ledger[2]!
     expect(moths).to.include({ calls: 400, callsPerFrame: 2, selfMsPerFrame: 1, totalMsPerFrame: 1 })
     expect(moths.selfP99Ms).to.be.closeTo(1, 0.001)
-    expect(ledger[1]!.selfP99Ms).to.be.closeTo(percentile(work.map((ms) => ms - 1), 0.99), 0.03)
-    expect(ledger[1]!.totalMs).to.be.closeTo(work.reduce((sum, ms) => sum + ms, 0), 1e-9)
+    expect(ledger[1]!.selfP99Ms).to.be.closeTo(
+      percentile(
+        work.map((ms) => ms - 1),
+        0.99,
+      ),
+      0.03,
+    )
+    expect(ledger[1]!.totalMs).to.be.closeTo(
+      work.reduce((sum, ms) => sum + ms, 0),
+      1e-9,
+    )
   })
 
   it('judges by another target, reads gzip, and prints a report for people', async () => {
@@ -99,7 +128,9 @@ describe('lapsus inspect', () => {
     const at120 = JSON.parse((await lapsus(['inspect', path, '--json', '--target', '120'])).out) as Inspection
     expect(at120.take.targetFps).to.equal(120)
     expect(at120.frames.budgetMs).to.be.closeTo(8.333, 0.001)
-    expect(at120.frames.over).to.equal(Array.from({ length: FRAMES }, (_, i) => workMs(i)).filter((ms) => ms > 8.34).length)
+    expect(at120.frames.over).to.equal(
+      Array.from({ length: FRAMES }, (_, i) => workMs(i)).filter((ms) => ms > 8.34).length,
+    )
     const { out } = await lapsus(['inspect', path])
     expect(out).to.contain('Test Game: 200 frames')
     expect(out).to.contain('over budget 4 (2 %)')
@@ -108,7 +139,10 @@ describe('lapsus inspect', () => {
 
   it('takes a take of one frame, and of none', async () => {
     const head = sample().slice(0, 2)
-    const one = file('one.lapsus', bytesOf([...head, chunkRecord(2, [frame(0)]), { record: 'end', sequence: 3, dropped: 0 }]))
+    const one = file(
+      'one.lapsus',
+      bytesOf([...head, chunkRecord(2, [frame(0)]), { record: 'end', sequence: 3, dropped: 0 }]),
+    )
     const single = JSON.parse((await lapsus(['inspect', one, '--json'])).out) as Inspection
     expect(single.take).to.include({ frames: 1, durationMs: 14, complete: true })
     expect(single.frames.work).to.deep.equal({ p50: 4, p95: 4, p99: 4, p999: 4, worst: 4 })
@@ -122,7 +156,11 @@ describe('lapsus inspect', () => {
 
   it('uses a cut file up to its last whole record', async () => {
     const whole = bytesOf(sample())
-    const { code, out, err } = await lapsus(['inspect', file('cut.lapsus', whole.subarray(0, whole.length - 2000)), '--json'])
+    const { code, out, err } = await lapsus([
+      'inspect',
+      file('cut.lapsus', whole.subarray(0, whole.length - 2000)),
+      '--json',
+    ])
     expect(code).to.equal(0)
     const { take } = JSON.parse(out) as Inspection
     expect(take).to.include({ frames: 160, complete: false })
@@ -165,12 +203,30 @@ describe('lapsus inspect', () => {
 describe('lapsus record', () => {
   it('records a program into a file, and passes on its exit code', async () => {
     const out = join(folder, 'night.lapsus')
-    const { code, err } = await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'])
+    const { code, err } = await lapsus([
+      'record',
+      '--out',
+      out,
+      '--',
+      process.execPath,
+      GAME,
+      '--seconds',
+      '1',
+      '--flaws',
+      'none',
+    ])
     expect(err).to.contain('recorded 60 frames')
     expect(code).to.equal(0)
     const { take } = JSON.parse((await lapsus(['inspect', out, '--json'])).out) as Inspection
-    expect(take).to.deep.include({ game: 'Moth Post', frames: 60, complete: true, lanes: ['main', 'wind worker'] })
-    expect((await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--flaws', 'nonsense'])).code).to.equal(2)
+    expect(take).to.deep.include({
+      game: 'Moth Post',
+      frames: 60,
+      complete: true,
+      lanes: ['main', 'wind worker'],
+    })
+    expect(
+      (await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--flaws', 'nonsense'])).code,
+    ).to.equal(2)
   })
 
   it('says when nothing was recorded, and what cannot be run', async () => {
@@ -195,7 +251,8 @@ describe('lapsus and a running server', () => {
     expect(imported.code).to.equal(0)
     const out = join(folder, 'export.lapsus')
     expect((await lapsus(['export', 'test-take-1', '--out', out], env)).code).to.equal(0)
-    const inspection = async (take: string) => JSON.parse((await lapsus(['inspect', take, '--json'])).out) as Inspection
+    const inspection = async (take: string) =>
+      JSON.parse((await lapsus(['inspect', take, '--json'])).out) as Inspection
     expect(await inspection(out)).to.deep.equal(await inspection(path))
     const read: AnyRecord[] = []
     new RecordReader().push(readFileSync(out), (record) => read.push(record))
@@ -208,7 +265,10 @@ describe('lapsus and a running server', () => {
     expect(refused.code).to.equal(2)
     expect(refused.err).to.contain('noise.bin')
 
-    const recorded = await lapsus(['record', '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'], env)
+    const recorded = await lapsus(
+      ['record', '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'],
+      env,
+    )
     expect(recorded.err).to.contain('recorded 60 frames')
     expect(recorded.code).to.equal(0)
     await server.stop()

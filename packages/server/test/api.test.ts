@@ -38,7 +38,8 @@ describe('request API', () => {
   const send = (method: string, path: string, body: unknown) =>
     call(path, { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
   const importBytes = async (bytes: Uint8Array) =>
-    (await (await call('/api/imports', { method: 'POST', body: bytes as BodyInit })).json()) as ImportResult & Problem
+    (await (await call('/api/imports', { method: 'POST', body: bytes as BodyInit })).json()) as ImportResult &
+      Problem
 
   async function problem(response: Response): Promise<Problem> {
     expect(response.headers.get('content-type')).to.contain('application/problem+json')
@@ -49,7 +50,12 @@ describe('request API', () => {
 
   it('imports a take file and exports the same records', async () => {
     const records = sample('round-trip')
-    expect(await importBytes(bytesOf(records))).to.deep.equal({ take: 'round-trip', frames: 2, complete: true, problem: null })
+    expect(await importBytes(bytesOf(records))).to.deep.equal({
+      take: 'round-trip',
+      frames: 2,
+      complete: true,
+      problem: null,
+    })
     const bytes = new Uint8Array(await (await call('/api/takes/round-trip/file')).arrayBuffer())
     const back: AnyRecord[] = []
     new RecordReader().push(bytes, (record) => back.push(record))
@@ -62,7 +68,11 @@ describe('request API', () => {
     const bytes = gzipSync(bytesOf(sample('zipped-take')))
     await importBytes(bytes)
     expect(await importBytes(bytes)).to.include({ take: 'zipped-take', frames: 2, complete: true })
-    expect(await getJson<TakeDetail>(server, '/api/takes/zipped-take')).to.include({ frames: 2, spans: 4, dropped: 3 })
+    expect(await getJson<TakeDetail>(server, '/api/takes/zipped-take')).to.include({
+      frames: 2,
+      spans: 4,
+      dropped: 3,
+    })
   })
 
   it('imports what is readable of a cut or broken file, and says what is not', async () => {
@@ -73,8 +83,14 @@ describe('request API', () => {
     expect(cut.problem).to.contain('breaks off after record 2')
     expect((await getJson<TakeDetail>(server, '/api/takes/cut-take-1')).state).to.equal('cut-short')
     const cutZip = gzipSync(bytesOf(sample('cut-zip-take')))
-    expect(await importBytes(cutZip.subarray(0, cutZip.length - 20))).to.include({ take: 'cut-zip-take', complete: false })
-    const broken = Buffer.concat([...sample('broken-file').slice(0, 3).map(encodeRecord), encodeCbor({ record: 'chunk', sequence: 3 })])
+    expect(await importBytes(cutZip.subarray(0, cutZip.length - 20))).to.include({
+      take: 'cut-zip-take',
+      complete: false,
+    })
+    const broken = Buffer.concat([
+      ...sample('broken-file').slice(0, 3).map(encodeRecord),
+      encodeCbor({ record: 'chunk', sequence: 3 }),
+    ])
     const result = await importBytes(broken)
     expect(result.frames).to.equal(2)
     expect(result.problem).to.match(/^record 3 at byte \d+: expected "frames" to be a map, got nothing/)
@@ -85,15 +101,21 @@ describe('request API', () => {
   it('refuses files that are no takes', async () => {
     expect((await importBytes(Buffer.from('%PDF-1.7'))).detail).to.contain('the first byte is 0x25')
     expect((await importBytes(new Uint8Array(0))).detail).to.contain('it is empty')
-    expect((await importBytes(encodeRecord(takeRecord()).subarray(0, 30))).detail).to.contain('ends within its first record')
+    expect((await importBytes(encodeRecord(takeRecord()).subarray(0, 30))).detail).to.contain(
+      'ends within its first record',
+    )
     expect((await importBytes(gzipSync(Buffer.from('hello')))).status).to.equal(422)
   })
 
   it('lists, renames, annotates, deletes and restores takes', async () => {
     await importBytes(bytesOf(sample('managed-take')))
-    const named = await send('PATCH', '/api/takes/managed-take', { name: 'Rainy evening', note: 'läuft – 雨' })
+    const named = await send('PATCH', '/api/takes/managed-take', {
+      name: 'Rainy evening',
+      note: 'läuft – 雨',
+    })
     expect(await named.json()).to.include({ name: 'Rainy evening', note: 'läuft – 雨' })
-    const ids = async () => (await getJson<TakeSummary[]>(server, '/api/takes?game=Test%20Game')).map(({ id }) => id)
+    const ids = async () =>
+      (await getJson<TakeSummary[]>(server, '/api/takes?game=Test%20Game')).map(({ id }) => id)
     expect(await ids()).to.include('managed-take')
     expect((await getJson<TakeSummary[]>(server, '/api/takes?game=Other')).length).to.equal(0)
     expect((await call('/api/takes/managed-take', { method: 'DELETE' })).status).to.equal(204)
@@ -109,11 +131,18 @@ describe('request API', () => {
     await importBytes(bytesOf(sample('asked-take')))
     const of = async (path: string) => problem(await call(path))
     expect(await of('/api/takes/no-such')).to.include({ status: 404, field: 'take' })
-    expect(await of('/api/takes/asked-take/pages/2')).to.include({ status: 404, field: 'frame', detail: 'there is no frame 2: the take has 2' })
+    expect(await of('/api/takes/asked-take/pages/2')).to.include({
+      status: 404,
+      field: 'frame',
+      detail: 'there is no frame 2: the take has 2',
+    })
     expect(await of('/api/takes/asked-take/pages/-1')).to.include({ status: 400, field: 'frame' })
     expect(await of('/api/takes/asked-take/pages/1.5')).to.include({ status: 400, field: 'frame' })
     expect(await of('/api/takes/asked-take/ledger?from=0')).to.include({ status: 400, field: 'to' })
-    expect(await of('/api/takes/asked-take/ledger?from=0&to=1&by=colour')).to.include({ status: 400, field: 'by' })
+    expect(await of('/api/takes/asked-take/ledger?from=0&to=1&by=colour')).to.include({
+      status: 400,
+      field: 'by',
+    })
     expect(await of('/api/takes/asked-take/ledger?from=1&to=0')).to.include({ status: 400, field: 'to' })
     expect(await of('/api/takes/asked-take/ledger?from=0&to=9')).to.include({ status: 404, field: 'to' })
     expect(await of('/api/takes/asked-take/ledger?from=0&to=1&x=1')).to.include({ status: 400, field: 'x' })
@@ -123,7 +152,11 @@ describe('request API', () => {
     expect(await changed({ name: null })).to.include({ status: 400, field: 'name' })
     expect(await changed({ state: 'complete' })).to.include({ status: 400, field: 'state' })
     expect(await changed([])).to.include({ status: 400 })
-    const broken = await call('/api/takes/asked-take', { method: 'PATCH', headers: { 'content-type': 'application/json' }, body: '{"name":' })
+    const broken = await call('/api/takes/asked-take', {
+      method: 'PATCH',
+      headers: { 'content-type': 'application/json' },
+      body: '{"name":',
+    })
     expect((await problem(broken)).status).to.equal(400)
   })
 
@@ -148,12 +181,18 @@ describe('request API', () => {
   it('records the demo game as a real process, with progress, and stops it keeping the take', async () => {
     const bad = await problem(await send('POST', '/api/recordings', { seconds: 5, flaws: ['no-such'] }))
     expect(bad).to.include({ status: 400, field: 'flaws' })
-    expect(await problem(await send('POST', '/api/recordings', { seconds: 0 }))).to.include({ field: 'seconds' })
-    const started = (await (await send('POST', '/api/recordings', { seconds: 60, flaws: ['letter-churn'], seed: 3, name: 'Short' })).json()) as Recording
+    expect(await problem(await send('POST', '/api/recordings', { seconds: 0 }))).to.include({
+      field: 'seconds',
+    })
+    const started = (await (
+      await send('POST', '/api/recordings', { seconds: 60, flaws: ['letter-churn'], seed: 3, name: 'Short' })
+    ).json()) as Recording
     const now = () => getJson<Recording>(server, `/api/recordings/${started.id}`)
     await until(async () => (await now()).frames > 60, 'frames arrive')
     expect(await now()).to.include({ state: 'recording' })
-    const stopped = (await (await call(`/api/recordings/${started.id}/stop`, { method: 'POST' })).json()) as Recording
+    const stopped = (await (
+      await call(`/api/recordings/${started.id}/stop`, { method: 'POST' })
+    ).json()) as Recording
     expect(stopped.state).to.equal('done')
     const take = await getJson<TakeDetail>(server, `/api/takes/${started.take}`)
     expect(take).to.include({ game: 'Moth Post', name: 'Short', state: 'complete' })
@@ -175,8 +214,12 @@ describe('request API without a demo game', () => {
   it('says that it cannot be started, and goes on', async () => {
     const server = await testServer({ demoGame: '/no/such/game.mjs' })
     for (const method of ['GET', 'POST']) {
-      const init = method === 'POST' ? { method, headers: { 'content-type': 'application/json' }, body: '{}' } : {}
-      const response = await fetch(`${server.address}/api/${method === 'GET' ? 'demo-game' : 'recordings'}`, init)
+      const init =
+        method === 'POST' ? { method, headers: { 'content-type': 'application/json' }, body: '{}' } : {}
+      const response = await fetch(
+        `${server.address}/api/${method === 'GET' ? 'demo-game' : 'recordings'}`,
+        init,
+      )
       expect(response.status).to.equal(503)
       expect(((await response.json()) as Problem).detail).to.contain('the demo game cannot be started')
     }

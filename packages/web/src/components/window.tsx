@@ -1,7 +1,6 @@
 import { X } from 'lucide-react'
 import { Dialog } from 'radix-ui'
 import type { ReactNode } from 'react'
-import { IconButton } from './button.tsx'
 
 interface WindowProps {
   title: string
@@ -22,11 +21,12 @@ export function Window({ title, about, open, onOpenChange, children }: WindowPro
           <Dialog.Title className="font-serif text-xl">{title}</Dialog.Title>
           <Dialog.Description className="mt-1 mb-4 text-faint">{about}</Dialog.Description>
           {children}
-          {/* Last, so that opening the window puts the focus on its contents. */}
-          <Dialog.Close asChild>
-            <IconButton label="Close" className="absolute top-4 right-4">
-              <X size={16} />
-            </IconButton>
+          {/* Last, so that opening the window puts the focus on its contents. No hint: Escape would close that first. */}
+          <Dialog.Close
+            aria-label="Close"
+            className="absolute top-4 right-4 rounded p-1 text-faint hover:bg-line/60 hover:text-ink"
+          >
+            <X size={16} />
           </Dialog.Close>
         </Dialog.Content>
       </Dialog.Portal>

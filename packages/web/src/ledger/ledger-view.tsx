@@ -49,10 +49,7 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
     () => (ledger === null ? [] : ledgerLines(ledger, take, { sort, search }, closed)),
     [ledger, take, sort, search, closed],
   )
-  const scope = useMemo(
-    () => scopeOf(take, ledger ?? chosen, budgetMs),
-    [take, ledger, chosen, budgetMs],
-  )
+  const scope = useMemo(() => scopeOf(take, ledger ?? chosen, budgetMs), [take, ledger, chosen, budgetMs])
 
   return (
     <section

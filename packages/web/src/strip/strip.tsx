@@ -59,24 +59,28 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
   const frameAt = (event: PointerEvent) =>
     frameAtX(event.nativeEvent.offsetX, window, canvas.current!.clientWidth)
 
-  const onPointerMove = (event: PointerEvent) => {
+  /** The frames between the press and here; null while it is a click. */
+  const draggedTo = (event: PointerEvent): FrameRange | null => {
+    const start = press.current
+    if (start === null || Math.abs(event.nativeEvent.offsetX - start.x) <= DRAG_PX) return null
     const at = frameAt(event)
-    setHovered({ frame: at, x: event.nativeEvent.offsetX })
-    if (press.current !== null && Math.abs(event.nativeEvent.offsetX - press.current.x) > DRAG_PX) {
-      setDragged({ from: Math.min(at, press.current.frame), to: Math.max(at, press.current.frame) })
-    }
+    return { from: Math.min(at, start.frame), to: Math.max(at, start.frame) }
+  }
+
+  const onPointerMove = (event: PointerEvent) => {
+    setHovered({ frame: frameAt(event), x: event.nativeEvent.offsetX })
+    setDragged(draggedTo(event))
   }
 
   const onPointerUp = (event: PointerEvent) => {
     if (press.current === null) return
-    if (dragged === null) {
+    // Worked out anew: the state may still be that of an earlier move.
+    const chosen = draggedTo(event)
+    if (chosen === null) {
       change({ frame: frameAt(event) })
     } else {
-      const inside = frame >= dragged.from && frame <= dragged.to
-      change({
-        range: dragged,
-        ...(inside ? {} : { frame: worstFrame(frames, dragged.from, dragged.to + 1) }),
-      })
+      const inside = frame >= chosen.from && frame <= chosen.to
+      change({ range: chosen, ...(inside ? {} : { frame: worstFrame(frames, chosen.from, chosen.to + 1) }) })
     }
     press.current = null
     setDragged(null)

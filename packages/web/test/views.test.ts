@@ -1,0 +1,310 @@
+/** The pure parts of the views: layout, lines, addresses, numbers. */
+import { expect } from 'chai'
+import fc from 'fast-check'
+import type { LedgerResponse, Page, TakeDetail } from '@lapsus/api'
+import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
+import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
+import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
+import { bytes, duration, ms, percent, plain, three } from '../src/format/numbers.ts'
+import { inUnit, ledgerCsv, ledgerLines } from '../src/ledger/rows.ts'
+import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/page/layout.ts'
+import type { OpenTake } from '../src/state/take.ts'
+import { FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
+import { frameAtX, pan, reveal, xOfFrame, zoom } from '../src/strip/geometry.ts'
+
+const MS = 1_000_000
+const MARKERS = [
+  { name: 'sim', group: 'simulation' },
+  { name: 'moths', group: 'simulation' },
+  { name: 'moth', group: 'moths, all' },
+  { name: 'wait', kind: 'wait:refresh' as const },
+]
+
+const FRAME: FrameSpec = {
+  lanes: [
+    [
+      node(0, 1 * MS, [
+        node(
+          1,
+          0,
+          Array.from({ length: 100 }, () => node(2, 0.04 * MS)),
+        ),
+        node(1, 3 * MS),
+      ]),
+      node(3, 8 * MS),
+    ],
+    [node(1, 2 * MS)],
+  ],
+  restNs: 0,
+}
+
+function open(frames: FrameSpec[]) {
+  const digester = new Digester()
+  digester.declare(declareRecord(1, MARKERS, ['main', 'worker 1']))
+  const chunk = digester.digest(chunkRecord(2, frames))
+  const { declarations, paths } = digester.progress
+  const take = {
+    detail: {
+      lanes: [...declarations.lanes.values()],
+      markers: [...declarations.markers.values()],
+    } as unknown as TakeDetail,
+    frames: chunk.frames,
+    paths,
+    markers: declarations.markers,
+  } as OpenTake
+  const page: Page = {
+    frame: 0,
+    startNs: 0,
+    durationNs: chunk.frames.durationNs[0]!,
+    path: chunk.spans.path.slice(0, chunk.spans.frameEnd[0]),
+    spanStartNs: chunk.spans.startNs.slice(0, chunk.spans.frameEnd[0]),
+    spanDurationNs: chunk.spans.durationNs.slice(0, chunk.spans.frameEnd[0]),
+    gauges: [],
+  }
+  const rollup = rollupOf(coursesOf(chunk), paths, 0)
+  const ledger = (by: 'path' | 'marker' | 'group'): LedgerResponse => ({
+    from: 0,
+    to: frames.length - 1,
+    by,
+    rows: ledgerRows(rollup, by).map((row) => ({
+      ...row,
+      selfMs: row.selfNs / MS,
+      totalMs: row.totalNs / MS,
+      selfP99Ms: row.selfP99Ns / MS,
+      worstSelfMs: row.worstSelfNs / MS,
+    })),
+  })
+  return { take, page, ledger }
+}
+
+describe('page layout', () => {
+  const { take, page } = open([FRAME])
+  const name = (path: number) => take.markers.get(take.paths.get(path).marker)!.name
+  const scale = fitScale(page, 1000 / 60, 600)
+  const layout = layoutPage(page, take, scale, 800, 600)
+
+  it('puts time downward, lanes side by side, nesting to the right', () => {
+    expect(layout.lanes.map((lane) => lane.name)).to.deep.equal(['main', 'worker 1'])
+    const [main, worker] = layout.lanes
+    expect(worker!.x).to.be.at.least(main!.x + main!.width)
+    const sim = layout.boxes.find((box) => name(box.path) === 'sim')!
+    const wait = layout.boxes.find((box) => name(box.path) === 'wait')!
+    const moths = layout.boxes.filter((box) => name(box.path) === 'moths' && box.lane === 0)
+    expect(sim.y).to.be.closeTo(HEAD, 1)
+    expect(wait.y).to.be.closeTo(sim.y + sim.height, 1)
+    expect(wait.height).to.be.closeTo((8 * MS) / scale.nsPerPx, 1)
+    for (const box of moths) expect(box.x).to.be.greaterThan(sim.x)
+    // A leaf uses the rest of its lane's width.
+    expect(wait.x + wait.width).to.be.closeTo(main!.x + main!.width, 1)
+  })
+
+  it('gathers thin runs into one block that says how many and what is in it', () => {
+    const gathered = layout.boxes.filter((box) => box.runs > 1)
+    expect(gathered).to.have.length(1)
+    expect(gathered[0]).to.include({ runs: 100, alike: true, totalNs: 4 * MS, selfNs: 4 * MS })
+    expect(name(gathered[0]!.path)).to.equal('moth')
+  })
+
+  it('opens the gathered runs when looked at closely', () => {
+    const near = layoutPage(page, take, scaleTo(1 * MS, 1.2 * MS, 600), 800, 600)
+    const moths = near.boxes.filter((box) => name(box.path) === 'moth')
+    expect(moths.length).to.be.within(5, 8)
+    for (const box of moths) {
+      expect(box.runs).to.equal(1)
+      expect(box.height).to.be.greaterThan(THIN)
+    }
+  })
+
+  it('keeps every run in sight in exactly one block or inside a gathered or thin one', () => {
+    const shown = layout.boxes.filter((box) => box.lane === 0).reduce((sum, box) => sum + box.selfNs, 0)
+    expect(shown).to.equal(16 * MS)
+  })
+
+  it('finds the innermost block at a place', () => {
+    const gathered = layout.boxes.find((box) => box.runs > 1)!
+    expect(boxAt(layout, gathered.x + 5, gathered.y + 5)).to.equal(gathered)
+    expect(boxAt(layout, 2, 300)).to.equal(null)
+  })
+
+  it('shows a frame without spans as an empty main lane', () => {
+    const bare = open([{ lanes: [[]], restNs: 5 * MS }])
+    const empty = layoutPage(bare.page, bare.take, fitScale(bare.page, 16, 600), 800, 600)
+    expect(empty.boxes).to.have.length(0)
+    expect(empty.lanes.map(({ name }) => name)).to.deep.equal(['main'])
+  })
+})
+
+describe('ledger lines', () => {
+  const { take, ledger } = open([FRAME, FRAME])
+  const names = (options: { sort?: View['sort']; search?: string }, closed: number[] = []) =>
+    ledgerLines(ledger('path'), take, { sort: 'total', search: '', ...options }, new Set(closed)).map(
+      ({ name, indent }) => `${' '.repeat(indent)}${name}`,
+    )
+
+  it('form a tree, brothers in the order asked for', () => {
+    expect(names({})).to.deep.equal(['sim', ' moths', '  moth', 'wait', 'moths'])
+    expect(names({ sort: 'self' })).to.deep.equal(['wait', 'moths', 'sim', ' moths', '  moth'])
+    expect(names({ sort: 'name' })).to.deep.equal(['moths', 'sim', ' moths', '  moth', 'wait'])
+  })
+
+  it('fold, and unfold for a search, which keeps what leads to a match', () => {
+    const sim = take.paths.all.find(
+      ({ parent, lane, marker }) => parent === -1 && lane === 0 && marker === 0,
+    )!.id
+    expect(names({}, [sim])).to.deep.equal(['sim', 'wait', 'moths'])
+    expect(names({ search: 'MOTH' }, [sim])).to.deep.equal(['sim', ' moths', '  moth', 'moths'])
+    expect(names({ search: 'nothing' })).to.deep.equal([])
+  })
+
+  it('can be per marker and per group, lanes apart', () => {
+    const lines = (by: 'marker' | 'group') =>
+      ledgerLines(ledger(by), take, { sort: 'total', search: '' }, new Set())
+    expect(lines('marker').map(({ name, lane }) => `${name} ${lane}`)).to.deep.equal([
+      'sim main',
+      'wait main',
+      'moths main',
+      'moth main',
+      'moths worker 1',
+    ])
+    expect(lines('group').map(({ name }) => name)).to.deep.equal([
+      'simulation',
+      '(no group)',
+      'moths, all',
+      'simulation',
+    ])
+    expect(lines('marker')[1]).to.include({ waits: true })
+  })
+
+  it('come in each unit', () => {
+    const scope = { frames: 10, durationMs: 200, budgetMs: 16 }
+    expect(inUnit(40, 'frame', scope)).to.equal(4)
+    expect(inUnit(40, 'second', scope)).to.equal(200)
+    expect(inUnit(40, 'share', scope)).to.equal(0.25)
+  })
+
+  it('leave as CSV with quotes where they are needed', () => {
+    const csv = ledgerCsv(
+      ledgerLines(ledger('group'), take, { sort: 'total', search: '' }, new Set()),
+      take,
+    ).split('\r\n')
+    expect(csv[0]).to.equal('path,lane,calls,frames,self ms,total ms,self p99 ms,worst self ms,worst frame')
+    expect(csv[3]).to.match(/^"moths, all",main,200,2,8,8,/)
+    expect(csv.at(-1)).to.equal('')
+    const paths = ledgerCsv(ledgerLines(ledger('path'), take, { sort: 'total', search: '' }, new Set()), take)
+    expect(paths).to.contain('sim > moths > moth,main')
+  })
+})
+
+describe('addresses', () => {
+  it('restore any view', () => {
+    const view = fc.record<View>({
+      frame: fc.nat(99),
+      range: fc.option(
+        fc.tuple(fc.nat(99), fc.nat(99)).map(([a, b]) => ({ from: Math.min(a, b), to: Math.max(a, b) })),
+      ),
+      target: fc.option(fc.integer({ min: 1, max: 1000 })),
+      path: fc.option(fc.nat(9)),
+      by: fc.constantFrom('path', 'marker', 'group'),
+      unit: fc.constantFrom('frame', 'second', 'share'),
+      sort: fc.constantFrom('name', 'self', 'total', 'p99', 'calls'),
+      search: fc.string(),
+    })
+    fc.assert(
+      fc.property(view, (wanted) => {
+        const params = new URLSearchParams(viewToParams(wanted).toString())
+        expect(viewFromParams(params, 100, 10, 0)).to.deep.equal(wanted)
+      }),
+    )
+  })
+
+  it('that make no sense give the usual view', () => {
+    const params = new URLSearchParams('frame=900&frames=50-20&target=-1&path=77&by=colour&unit=x&sort=y')
+    expect(viewFromParams(params, 100, 10, 42)).to.deep.equal({ ...FIRST_VIEW, frame: 42 })
+    expect(viewFromParams(new URLSearchParams('frames=5-500&frame=1e1'), 100, 10, 0).range).to.equal(null)
+  })
+})
+
+describe('strip', () => {
+  const { take } = open(
+    Array.from({ length: 300 }, (_, i) => ({
+      lanes: [[node(0, (i % 97 === 5 ? 40 : 5 + (i % 3)) * MS)]],
+      restNs: 0,
+    })),
+  )
+
+  it('folds frames into columns that keep every worst frame and the median', () => {
+    fc.assert(
+      fc.property(fc.nat(299), fc.nat(300), fc.integer({ min: 1, max: 400 }), (a, b, width) => {
+        const [from, to] = [Math.min(a, b), Math.max(a, b)]
+        const { firstFrame, worstFrame: worst, medianWorkNs } = stripColumns(take.frames, from, to, width)
+        expect(worst.length).to.equal(Math.min(width, to - from))
+        let seen = from
+        worst.forEach((frame, column) => {
+          const work = [...take.frames.workNs.slice(firstFrame[column], firstFrame[column + 1])].sort(
+            (x, y) => x - y,
+          )
+          expect(firstFrame[column]).to.equal(seen)
+          seen = firstFrame[column + 1]!
+          expect(take.frames.workNs[frame]).to.equal(work.at(-1))
+          const half = (work.length - 1) / 2
+          expect(medianWorkNs[column]).to.equal((work[Math.floor(half)]! + work[Math.ceil(half)]!) / 2)
+        })
+        expect(seen).to.equal(worst.length === 0 ? from : to)
+      }),
+    )
+  })
+
+  it('goes to the next frame over budget, and knows the worst', () => {
+    expect(nextOver(take.frames, 0, 1, 16 * MS)).to.equal(5)
+    expect(nextOver(take.frames, 5, 1, 16 * MS)).to.equal(102)
+    expect(nextOver(take.frames, 102, -1, 16 * MS)).to.equal(5)
+    expect(nextOver(take.frames, 5, -1, 16 * MS)).to.equal(null)
+    expect(worstFrame(take.frames, 10, 200)).to.equal(102)
+  })
+
+  it('zooms around a frame, pans within the take, reveals a frame', () => {
+    const all = { from: 0, to: 300 }
+    const near = zoom(all, 150, 0.5, 300)
+    expect(near).to.deep.equal({ from: 75, to: 225 })
+    expect(zoom(near, 100, 100, 300)).to.deep.equal(all)
+    expect(zoom(all, 10, 0.0001, 300).to).to.equal(22)
+    expect(pan(near, 500, 300)).to.deep.equal({ from: 150, to: 300 })
+    expect(pan(near, -500, 300)).to.deep.equal({ from: 0, to: 150 })
+    expect(reveal(near, 280, 300)).to.deep.equal({ from: 150, to: 300 })
+    expect(reveal(near, 80, 300)).to.equal(near)
+    for (const frame of [75, 150, 224])
+      expect(frameAtX(xOfFrame(frame + 0.5, near, 1280), near, 1280)).to.equal(frame)
+  })
+})
+
+describe('numbers', () => {
+  it('have three significant digits', () => {
+    const cases: [number, string][] = [
+      [0, '0'],
+      [0.01234, '0.0123'],
+      [0.9996, '1.00'],
+      [1.234, '1.23'],
+      [12.34, '12.3'],
+      [99.96, '100'],
+      [123.4, '123'],
+      [12345.6, '12,346'],
+      [-1.5, '-1.50'],
+      [NaN, '–'],
+    ]
+    for (const [value, text] of cases) expect(three(value)).to.equal(text)
+    expect(ms(16.6667)).to.equal('16.7 ms')
+    expect([plain(60), plain(59.94)]).to.deep.equal(['60', '59.94'])
+    expect([percent(0), percent(0.0004), percent(0.5), percent(1.5)]).to.deep.equal([
+      '0 %',
+      '<0.1 %',
+      '50.0 %',
+      '150 %',
+    ])
+    expect([bytes(12), bytes(4500), bytes(4.06e6)]).to.deep.equal(['12 B', '4.50 kB', '4.06 MB'])
+    expect([duration(900), duration(30_400), duration(125_000)]).to.deep.equal([
+      '0.900 s',
+      '30.4 s',
+      '2 min 5 s',
+    ])
+  })
+})
