@@ -15,11 +15,23 @@ await runMain(async () => {
   const lock = claim()
   const running = []
   let stopping = null
+  let beginning = Promise.resolve()
+
+  /** Begins a part that has to be stopped again; a stop that comes meanwhile waits for it. */
+  const begin = (start) => {
+    const begun = start().then((part) => {
+      running.push(part)
+      return part
+    })
+    beginning = begun.catch(() => {})
+    return begun
+  }
 
   /** Ends everything in order, once; whoever asks first gives the exit code. */
   const stop = (reason, code) => {
     stopping ??= (async () => {
       say(`${reason}: stopping`)
+      await beginning
       for (const part of running.reverse()) await part.stop()
       lock.release()
       say('stopped')
@@ -34,12 +46,13 @@ await runMain(async () => {
     if (given === undefined) ensurePrograms(MARIADB)
     ensurePackages()
     await ensureBuilt()
-    const database =
-      given === undefined ? await startDatabase(join(STATE, 'mariadb')) : { url: given, stop: async () => {} }
     if (given !== undefined) say('database: the one DATABASE_URL names')
-    running.push(database)
-    const server = await startServer(database.url, await choosePort())
-    running.push(server)
+    const database =
+      given === undefined ? await begin(() => startDatabase(join(STATE, 'mariadb'))) : { url: given }
+    if (stopping !== null) return stopping
+    const port = await choosePort()
+    const server = await begin(() => startServer(database.url, port))
+    if (stopping !== null) return stopping
     void server.exited.then((code) => stop(`the server ended with code ${code}`, 1))
     lock.announce(server.address)
     await ensureFirstTake(server.address)

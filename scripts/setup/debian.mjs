@@ -7,18 +7,20 @@ import { SetupError, say } from './say.mjs'
 const FOLDERS = [...(process.env.PATH ?? '').split(delimiter), '/usr/local/bin', '/usr/sbin', '/usr/bin']
 
 /** The full path of a program, or null. */
-export function findProgram(name) {
-  return FOLDERS.map((folder) => join(folder, name)).find((path) => existsSync(path)) ?? null
+export function findProgram(name, folders = FOLDERS) {
+  return folders.map((folder) => join(folder, name)).find((path) => existsSync(path)) ?? null
 }
 
 /**
  * Installs the Debian packages whose programs are missing.
  * @param needs list of { program, packages, purpose }
+ * @param uid the user who runs this, if not the real one
+ * @param folders where to look for programs, sudo and apt-get included
  */
-export function ensurePrograms(needs) {
-  const missing = needs.filter((need) => findProgram(need.program) === null)
+export function ensurePrograms(needs, uid = process.getuid?.(), folders = FOLDERS) {
+  const missing = needs.filter((need) => findProgram(need.program, folders) === null)
   for (const need of needs) {
-    if (!missing.includes(need)) say(`${need.purpose}: ${findProgram(need.program)} is in place`)
+    if (!missing.includes(need)) say(`${need.purpose}: ${findProgram(need.program, folders)} is in place`)
   }
   if (missing.length === 0) return
   const packages = missing.flatMap((need) => need.packages)
@@ -26,12 +28,12 @@ export function ensurePrograms(needs) {
   const byHand = `sudo apt-get update && sudo ${install.join(' ')}`
   const what = missing.map((need) => `${need.program} (${need.purpose})`).join(', ')
 
-  if (findProgram('apt-get') === null) {
+  if (findProgram('apt-get', folders) === null) {
     throw new SetupError(
       `Missing: ${what}. This is not a Debian system, so install the program yourself and run again.`,
     )
   }
-  const prefix = rightsPrefix()
+  const prefix = rightsPrefix(uid, folders)
   if (prefix === null) {
     throw new SetupError(
       `Missing: ${what}. Installing needs root. Run this once, then try again:\n\n  ${byHand}`,
@@ -49,9 +51,9 @@ export function ensurePrograms(needs) {
 }
 
 /** What to put before a command to run it as root: [] when we are, sudo when it will work, else null. */
-function rightsPrefix() {
-  if (process.getuid?.() === 0) return []
-  const sudo = findProgram('sudo')
+function rightsPrefix(uid, folders) {
+  if (uid === 0) return []
+  const sudo = findProgram('sudo', folders)
   if (sudo === null) return null
   if (spawnSync(sudo, ['-n', 'true'], { stdio: 'ignore' }).status === 0) return [sudo, '-n']
   return process.stdin.isTTY ? [sudo] : null

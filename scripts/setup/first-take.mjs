@@ -1,5 +1,7 @@
 import { say } from './say.mjs'
 
+const POLL_MS = 3_000
+
 async function call(address, method, path, body) {
   const response = await fetch(address + path, {
     method,
@@ -18,10 +20,11 @@ export async function ensureFirstTake(address) {
     return
   }
   const { defaults } = await call(address, 'GET', '/api/demo-game')
+  defaults.seconds = Number(process.env.LAPSUS_FIRST_TAKE_S ?? defaults.seconds)
   say(`first take: recording ${defaults.seconds} s of the demo game, with all its flaws`)
   let recording = await call(address, 'POST', '/api/recordings', { ...defaults, name: 'First night' })
   while (recording.state === 'starting' || recording.state === 'recording') {
-    await new Promise((resolve) => setTimeout(resolve, 5_000))
+    await new Promise((resolve) => setTimeout(resolve, POLL_MS))
     recording = await call(address, 'GET', `/api/recordings/${recording.id}`)
     say(`first take: ${Math.round(recording.elapsedS)} of ${recording.seconds} s, ${recording.frames} frames`)
   }

@@ -1,10 +1,14 @@
 import { existsSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Problem } from '@lapsus/api'
 import { CliError } from './errors.ts'
 
 /** Where `npm start` notes that it is running. */
-const NOTE = fileURLToPath(new URL('../../../.lapsus/running.json', import.meta.url))
+const NOTE = join(
+  process.env['LAPSUS_STATE'] ?? fileURLToPath(new URL('../../../.lapsus', import.meta.url)),
+  'running.json',
+)
 
 /** The address of the running Lapsus: LAPSUS_URL, or the one that `npm start` noted. */
 export async function serverAddress(): Promise<string> {
