@@ -1,0 +1,181 @@
+/**
+ * Ingest, storage, queries and drawing, on the built server in a process of its own. Prints JSON.
+ * Wants DATABASE_URL, and CHROMIUM for the path of the browser.
+ */
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import puppeteer, { type Page } from 'puppeteer-core'
+import { WebSocket } from 'ws'
+import type { TakeSummary } from '@lapsus/api'
+import { encodeRecord, type IngestMessage } from '@lapsus/core/format'
+import { chunks, declaration, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
+import { repeat, summary } from './statistics.ts'
+
+const ROOT = process.cwd()
+const TAKE = 'made-up-take'
+const QUERIES = 60
+/** Chunks under way before an acknowledgement is waited for. */
+const WINDOW = 4
+
+const { child, address } = await startServer()
+const idleMb = residentMb(child)
+const ingest = await measureIngest()
+const figures = {
+  ingest,
+  memory: { idleMb, duringMb: ingest.residentMb, afterQueriesMb: 0 },
+  demo: await measureDemo(),
+  queries: await measureQueries(),
+  drawing: await measureDrawing(),
+}
+figures.memory.afterQueriesMb = residentMb(child)
+child.kill('SIGTERM')
+await new Promise((resolve) => child.once('exit', resolve))
+console.log(JSON.stringify(figures))
+
+function startServer(): Promise<{ child: ChildProcess; address: string }> {
+  const server = spawn(process.execPath, [join(ROOT, 'packages/server/dist/main.mjs')], {
+    stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+    env: { ...process.env, PORT: '0', LOG_LEVEL: 'warn' },
+  })
+  return new Promise((resolve, reject) => {
+    server.once('message', (message) =>
+      resolve({ child: server, address: (message as { address: string }).address }),
+    )
+    server.once('exit', (code) => reject(new Error(`the server ended with code ${code}`)))
+  })
+}
+
+function residentMb({ pid }: ChildProcess): number {
+  return Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))![1]) / 1024
+}
+
+async function measureIngest() {
+  const socket = new WebSocket(`${address.replace('http', 'ws')}/ingest`)
+  let acknowledged = -1
+  let wake = () => {}
+  socket.on('message', (data) => {
+    acknowledged = (JSON.parse(String(data)) as IngestMessage & { ack: number }).ack
+    wake()
+  })
+  await new Promise((resolve) => socket.once('open', resolve))
+  const until = async (sequence: number) => {
+    while (acknowledged < sequence) await new Promise<void>((resolve) => (wake = resolve))
+  }
+  socket.send(
+    encodeRecord({
+      record: 'take',
+      lapsus: 1,
+      take: TAKE,
+      game: 'Made up',
+      target: 60,
+      started: new Date().toISOString(),
+      conditions: {},
+    }),
+  )
+  socket.send(encodeRecord(declaration))
+  await until(1)
+  // Made beforehand, so that only the server is measured.
+  const encoded = [...chunks()]
+  const memory: number[] = []
+  const startMs = performance.now()
+  let sequence = 1
+  for (const bytes of encoded) {
+    socket.send(bytes)
+    sequence++
+    if (sequence % 20 === 0) memory.push(residentMb(child))
+    await until(sequence - WINDOW)
+  }
+  await until(sequence)
+  const seconds = (performance.now() - startMs) / 1000
+  socket.send(encodeRecord({ record: 'end', sequence: sequence + 1, dropped: 0 }))
+  await until(sequence + 1)
+  socket.close()
+  const spans = FRAMES * SPANS_PER_FRAME
+  const half = memory.length / 2
+  return {
+    spans,
+    chunks: encoded.length,
+    spansPerSecond: spans / seconds,
+    residentMb: {
+      firstHalf: Math.max(...memory.slice(0, half)),
+      secondHalf: Math.max(...memory.slice(half)),
+    },
+    storedBytesPerSpan: (await takeSummary(TAKE)).storedBytes / spans,
+  }
+}
+
+async function takeSummary(id: string): Promise<TakeSummary> {
+  return (await (await fetch(`${address}/api/takes/${id}`)).json()) as TakeSummary
+}
+
+async function measureDemo() {
+  const take = 'demo-take'
+  const game = spawn(process.execPath, [join(ROOT, 'games/moth-post/dist/main.mjs'), '--seconds', '20'], {
+    env: { ...process.env, LAPSUS_TO: address.replace('http', 'ws'), LAPSUS_TAKE: take },
+    stdio: 'ignore',
+  })
+  await new Promise((resolve) => game.once('exit', resolve))
+  const { storedBytes, spans, frames } = await takeSummary(take)
+  return { spans, frames, storedBytesPerSpan: storedBytes / spans }
+}
+
+async function measureQueries() {
+  const get = async (path: string) => (await fetch(`${address}/api/takes/${TAKE}${path}`)).arrayBuffer()
+  const random = () => Math.floor(Math.random() * FRAMES)
+  const open = await repeat(5, () => Promise.all([get(''), get('/frames')]))
+  const pages = await repeat(QUERIES, () => get(`/pages/${random()}`))
+  const ledgers = await repeat(QUERIES, () => {
+    const [a, b] = [random(), random()]
+    return get(`/ledger?from=${Math.min(a, b)}&to=${Math.max(a, b)}`)
+  })
+  return { open: summary(open), page: summary(pages), ledger: summary(ledgers) }
+}
+
+/** The workbench in headless Chromium, at 1280 x 800. */
+async function measureDrawing() {
+  const profile = mkdtempSync(join(tmpdir(), 'lapsus-bench-'))
+  const browser = await puppeteer.launch({
+    executablePath: process.env['CHROMIUM']!,
+    headless: true,
+    userDataDir: profile,
+    args: [
+      '--no-sandbox',
+      '--disable-gpu',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+    ],
+  })
+  const page = await browser.newPage()
+  await page.setViewport({ width: 1280, height: 800 })
+  const opened = await repeat(4, async () => {
+    await page.goto('about:blank')
+    await page.goto(`${address}/takes/${TAKE}`, { waitUntil: 'domcontentloaded' })
+    await page.waitForSelector('[data-testid=strip] canvas[data-draw-ms]')
+  })
+  await page.waitForSelector('[data-testid=page] canvas[data-draw-ms]')
+  const strip = await redraws(page, 'strip', (round) => (round % 2 === 0 ? -100 : 100))
+  const shown = await redraws(page, 'page', (round) => (round % 8 < 4 ? 40 : -40))
+  await browser.close()
+  rmSync(profile, { recursive: true, force: true })
+  return { open: summary(opened.slice(1)), strip: summary(strip), page: summary(shown) }
+}
+
+/** Time that each redraw takes while the wheel turns over a view, ms. */
+async function redraws(page: Page, view: string, wheel: (round: number) => number): Promise<number[]> {
+  const selector = `[data-testid=${view}] canvas`
+  const box = (await (await page.$(selector))!.boundingBox())!
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2)
+  const taken: number[] = []
+  for (let round = 0; round < 80; round++) {
+    await page.mouse.wheel({ deltaY: wheel(round) })
+    await page.evaluate(
+      () => new Promise((resolve) => requestAnimationFrame(() => requestAnimationFrame(resolve))),
+    )
+    taken.push(Number(await page.$eval(selector, (canvas) => (canvas as HTMLElement).dataset['drawMs'])))
+  }
+  return taken
+}

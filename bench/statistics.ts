@@ -1,0 +1,18 @@
+import { percentile } from '@lapsus/core/stats'
+
+/** Median and 95th percentile of repeated measurements, ms. */
+export const summary = (values: number[]) => ({
+  median: percentile(values, 0.5),
+  p95: percentile(values, 0.95),
+})
+
+/** Times each of `times` runs, ms. */
+export async function repeat(times: number, work: (round: number) => unknown): Promise<number[]> {
+  const taken: number[] = []
+  for (let round = 0; round < times; round++) {
+    const startMs = performance.now()
+    await work(round)
+    taken.push(performance.now() - startMs)
+  }
+  return taken
+}

@@ -1,0 +1,97 @@
+/** Words and tables of docs/benchmarks.md. */
+import { cpus, release, totalmem } from 'node:os'
+
+const three = (value) => Number(value.toPrecision(3)).toLocaleString('en')
+const MB = 1024 * 1024
+
+/** @param figures what bench/probe.ts and bench/server.ts print, and `bundles` in bytes */
+export function benchmarkPage({ probe, server, bundles }, date) {
+  const { ns } = probe
+  const { ingest, memory, demo, queries, drawing } = server
+  const rows = [
+    [
+      'enter + leave, against two bare clock reads',
+      '≤ 1.3 ×',
+      `${three(ns.span / ns.clocks)} ×`,
+      ns.span / ns.clocks <= 1.3,
+    ],
+    [
+      'performance.mark + measure, against enter + leave',
+      '≥ 3 ×',
+      `${three(ns.measure / ns.span)} ×`,
+      ns.measure / ns.span >= 3,
+    ],
+    [
+      `heap growth over ${three(probe.heapSpans)} spans`,
+      'none',
+      `${three(probe.heapGrowth / 1024)} KiB`,
+      probe.heapGrowth < MB,
+    ],
+    [
+      'probe for browsers, minified and gzipped, all included',
+      '≤ 12 kB',
+      `${three(bundles.browser / 1000)} kB`,
+      bundles.browser < 12_000,
+    ],
+    [
+      'ingest, socket to commit',
+      '1.5 million spans/s',
+      `${three(ingest.spansPerSecond)} spans/s`,
+      ingest.spansPerSecond >= 1.5e6,
+    ],
+    [
+      'stored on the demo game, everything counted',
+      '≤ 4 bytes/span',
+      `${three(demo.storedBytesPerSpan)} bytes/span`,
+      demo.storedBytesPerSpan <= 4,
+    ],
+    [
+      'ten-minute take: strip interactive in the browser',
+      '1 s',
+      `${three(drawing.open.median)} ms (p95 ${three(drawing.open.p95)})`,
+      drawing.open.p95 <= 1000,
+    ],
+    [
+      'ten-minute take: any page',
+      '100 ms',
+      `${three(queries.page.median)} ms (p95 ${three(queries.page.p95)})`,
+      queries.page.p95 <= 100,
+    ],
+    [
+      'ten-minute take: ledger of a random range',
+      '150 ms',
+      `${three(queries.ledger.median)} ms (p95 ${three(queries.ledger.p95)})`,
+      queries.ledger.p95 <= 150,
+    ],
+    [
+      'redraw of the strip, 36,000 frames',
+      'p95 < 16.7 ms',
+      `${three(drawing.strip.median)} ms (p95 ${three(drawing.strip.p95)})`,
+      drawing.strip.p95 < 16.7,
+    ],
+    [
+      'redraw of the page, 500 spans',
+      'p95 < 16.7 ms',
+      `${three(drawing.page.median)} ms (p95 ${three(drawing.page.p95)})`,
+      drawing.page.p95 < 16.7,
+    ],
+  ]
+  return `# Benchmarks
+
+Made by \`npm run bench\` on ${date}: ${cpus().length} × ${cpus()[0].model.trim()}, ${three(totalmem() / 1024 ** 3)} GiB, Linux ${release()}, Node.js ${process.versions.node}.
+Where a machine matters, what is compared ran in the same process, in turns.
+
+| what | aim | measured | |
+|---|---|---|---|
+${rows.map(([what, aim, measured, met]) => `| ${what} | ${aim} | ${measured} | ${met ? 'met' : '**missed**'} |`).join('\n')}
+
+Further figures of the same run:
+
+- two clock reads ${three(ns.clocks)} ns; enter + leave ${three(ns.span)} ns; switched off ${three(ns.off)} ns; mark + measure ${three(ns.measure)} ns
+- the probe in Node, bundled with its WebSocket library: ${three(bundles.node / 1000)} kB minified and gzipped
+- made-up take: ${three(ingest.spans)} spans in ${ingest.chunks} chunks; ${three(ingest.storedBytesPerSpan)} bytes/span (its durations are noise, which does not pack)
+- demo take: ${three(demo.spans)} spans in ${three(demo.frames)} frames
+- server memory: ${three(memory.idleMb)} MB idle, at most ${three(memory.duringMb.firstHalf)} MB in the first half of the ingest and ${three(memory.duringMb.secondHalf)} MB in the second, ${three(memory.afterQueriesMb)} MB after the queries
+- opening the take over HTTP, conditions and all frame columns: ${three(queries.open.median)} ms
+`
+}
