@@ -1,4 +1,5 @@
 import { expect } from 'chai'
+import { readFileSync } from 'node:fs'
 import { decode as otherDecode, encode as otherEncode } from 'cbor2'
 import fc from 'fast-check'
 import {
@@ -181,6 +182,25 @@ describe('take format', () => {
     expect(narrow([256])).to.be.instanceOf(Uint16Array)
     expect(narrow([65_536])).to.be.instanceOf(Uint32Array)
     expect(narrow([2 ** 32])).to.deep.equal(Float64Array.of(2 ** 32))
+  })
+})
+
+describe('docs/format.md', () => {
+  const page = readFileSync(new URL('../../../docs/format.md', import.meta.url), 'utf8')
+
+  it('gives an example that reads as a whole take', () => {
+    const [, example] = /diagnostic notation:\n\n((?: {4}.*\n)+)/.exec(page)!
+    const items = example!
+      .split(/\n(?= {4}\S)/)
+      .map((item) => JSON.parse(item.trim().replace(/^55799\((.*)\)$/s, '$1')) as object)
+    const { records, reader } = readAll(Buffer.concat(items.map((item) => otherEncode(item))))
+    expect(records.map(({ record }) => record)).to.deep.equal(['take', 'declare', 'chunk', 'end'])
+    expect(reader.ended).to.equal(true)
+  })
+
+  it('names every limit', () => {
+    for (const [name, limit] of Object.entries(LIMITS))
+      expect(page, name).to.contain(limit.toLocaleString('en'))
   })
 })
 

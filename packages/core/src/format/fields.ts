@@ -88,15 +88,13 @@ export function finiteColumn(
   least = -Infinity,
 ): Float64Array {
   const source = numbers(fields, field, length)
-  const column = new Float64Array(source.length)
+  if (isUnsigned(source) && least <= 0) return new Float64Array(source)
+  const column = new Float64Array(source)
   for (let i = 0; i < column.length; i++) {
-    const value = source[i]!
-    // Written so that NaN fails too.
-    if (!(value >= least && value < Infinity) || typeof value !== 'number') {
-      const expected = least === -Infinity ? 'a finite number' : `a finite number of at least ${least}`
-      throw bad(`${field}[${i}]`, expected, value)
-    }
-    column[i] = value
+    // Written so that NaN, which is also what a text becomes, fails too.
+    if (column[i]! >= least && column[i]! < Infinity) continue
+    const expected = least === -Infinity ? 'a finite number' : `a finite number of at least ${least}`
+    throw bad(`${field}[${i}]`, expected, source[i])
   }
   return column
 }
@@ -104,13 +102,15 @@ export function finiteColumn(
 /** A column of whole numbers from 0 to `most`. */
 export function wholeColumn(fields: Fields, field: string, most: number, length?: number): Uint32Array {
   const source = numbers(fields, field, length)
-  const column = new Uint32Array(source.length)
+  const column = new Uint32Array(source)
+  const sure = isUnsigned(source)
   for (let i = 0; i < column.length; i++) {
-    const value = source[i]!
-    if (!(value >= 0 && value <= most && Number.isInteger(value))) {
-      throw bad(`${field}[${i}]`, `a whole number from 0 to ${most}`, value)
-    }
-    column[i] = value
+    // A number that is negative, not whole or too large is not what the column made of it.
+    if (column[i]! <= most && (sure || column[i] === source[i])) continue
+    throw bad(`${field}[${i}]`, `a whole number from 0 to ${most}`, source[i])
   }
   return column
 }
+
+const isUnsigned = (column: Numbers): boolean =>
+  column instanceof Uint8Array || column instanceof Uint16Array || column instanceof Uint32Array

@@ -175,16 +175,16 @@ class TableBuilder {
     let selfNs = 0
     let frames = 0
     let worst = -1
+    const buckets = new Uint16Array(ran.length)
     for (let i = 0; i < ran.length; i++) {
       if (ran[i] === 0) continue
-      frames++
       selfNs += selfNsOfFrame[i]!
       if (worst < 0 || selfNsOfFrame[i]! > selfNsOfFrame[worst]!) worst = i
-      this.#count(bucketOf(selfNsOfFrame[i]!), 1)
+      buckets[frames++] = bucketOf(selfNsOfFrame[i]!)
     }
     const worstSelfNs = selfNsOfFrame[worst]!
     this.#rows.push({ key, calls, selfNs, totalNs, frames, worstSelfNs, worstFrame: firstFrame + worst })
-    this.#takeBuckets()
+    this.#addSorted(buckets.subarray(0, frames).sort())
   }
 
   addMerged(key: number, places: { table: RollupTable; row: number }[]): void {
@@ -222,6 +222,19 @@ class TableBuilder {
       bucket: Uint16Array.from(this.#bucket),
       bucketCount: Uint32Array.from(this.#bucketCount),
     }
+  }
+
+  /** For the few values of one chunk, sorting is cheaper than a pass over all buckets between them. */
+  #addSorted(buckets: Uint16Array): void {
+    for (let i = 0; i < buckets.length;) {
+      const bucket = buckets[i]!
+      let end = i + 1
+      while (end < buckets.length && buckets[end] === bucket) end++
+      this.#bucket.push(bucket)
+      this.#bucketCount.push(end - i)
+      i = end
+    }
+    this.#bucketEnd.push(this.#bucket.length)
   }
 
   #count(bucket: number, times: number): void {

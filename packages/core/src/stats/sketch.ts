@@ -14,6 +14,10 @@ export const BUCKETS = bucketOf(Number.MAX_SAFE_INTEGER) + 1
 /** The bucket of a whole number from 0 to 2^53 − 1. */
 export function bucketOf(value: number): number {
   if (value < 2 * STEPS) return value
+  if (value < 0x8000_0000) {
+    const small = 22 - Math.clz32(value)
+    return small * STEPS + (value >> small)
+  }
   const shift = exponentOf(value) - 9
   return shift * STEPS + Math.floor(value / 2 ** shift)
 }

@@ -6,7 +6,7 @@ import {
   type LaneSpans,
   type Moment,
 } from '../format/index.ts'
-import { Declarations, MAIN_LANE, type Marker } from './declarations.ts'
+import { Declarations, MAIN_LANE } from './declarations.ts'
 import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
 import { NO_PATH, PathTable } from './paths.ts'
 import type { SpanColumns } from './spans.ts'
@@ -64,8 +64,8 @@ export class Digester {
     frames.durationNs = roundAll(chunk.frameDurationNs)
     frames.steps = chunk.steps
     const lanes = [...chunk.lanes].sort((a, b) => a.lane - b.lane)
-    const { spans, selfNs, markers } = this.#flatten(lanes, frames)
-    this.#accountFrames(frames, spans, selfNs, markers)
+    const { spans, selfNs } = this.#flatten(lanes, frames)
+    this.#accountFrames(frames, spans, selfNs)
     const firstFrame = this.progress.frames
     this.progress.frames += frames.startNs.length
     this.progress.lastFrameStartNs = frames.startNs.at(-1) ?? this.progress.lastFrameStartNs
@@ -96,7 +96,6 @@ export class Digester {
       durationNs: new Float64Array(total),
     }
     const selfNs = new Float64Array(total)
-    const markers: Marker[] = new Array(total)
     const { declarations, paths } = this.progress
     const parents = this.#parents
     const open = this.#open
@@ -109,13 +108,15 @@ export class Digester {
         const end = next[l]! + lane.count[frame]!
         for (let from = next[l]!; from < end; from++, at++) {
           const depth = lane.depth[from]!
-          const marker = declarations.marker(lane.marker[from]!)
-          const path = paths.child(parents[depth]!, lane.lane, marker)
+          const marker = lane.marker[from]!
+          const parent = parents[depth]!
+          const path =
+            paths.find(parent, lane.lane, marker) ??
+            paths.child(parent, lane.lane, declarations.marker(marker))
           const durationNs = Math.round(lane.durationNs[from]!)
           spans.path[at] = path
           spans.startNs[at] = Math.round(lane.startNs[from]!)
           spans.durationNs[at] = durationNs
-          markers[at] = marker
           selfNs[at] = durationNs
           if (depth > 0) selfNs[open[depth - 1]!]! -= durationNs
           parents[depth + 1] = path
@@ -128,24 +129,24 @@ export class Digester {
     }
     // Clock jitter can make children last longer than their parent by a few ns.
     for (let i = 0; i < total; i++) if (selfNs[i]! < 0) selfNs[i] = 0
-    return { spans, selfNs, markers }
+    return { spans, selfNs }
   }
 
   /** Work, waiting and collection of each frame, from its main lane. */
-  #accountFrames(frames: FrameColumns, spans: SpanColumns, selfNs: Float64Array, markers: Marker[]): void {
-    const { paths } = this.progress
+  #accountFrames(frames: FrameColumns, spans: SpanColumns, selfNs: Float64Array): void {
+    /** By path: the column its self time is added to; null for work, which is what remains. */
+    const columns = this.progress.paths.all.map(({ kind, lane }): Float64Array | null => {
+      if (kind === 'work' || lane !== MAIN_LANE) return null
+      return kind === 'collect' ? frames.collectNs : frames.waitNs[kind.slice('wait:'.length) as WaitReason]
+    })
     let span = 0
     for (let frame = 0; frame < frames.startNs.length; frame++) {
       let waitingNs = 0
       for (; span < spans.frameEnd[frame]!; span++) {
-        const { kind } = markers[span]!
-        if (kind === 'work' || paths.get(spans.path[span]!).lane !== MAIN_LANE) continue
-        if (kind === 'collect') {
-          frames.collectNs[frame]! += selfNs[span]!
-        } else {
-          frames.waitNs[kind.slice('wait:'.length) as WaitReason][frame]! += selfNs[span]!
-          waitingNs += selfNs[span]!
-        }
+        const column = columns[spans.path[span]!]!
+        if (column === null) continue
+        column[frame]! += selfNs[span]!
+        if (column !== frames.collectNs) waitingNs += selfNs[span]!
       }
       frames.workNs[frame] = Math.max(0, frames.durationNs[frame]! - waitingNs)
     }

@@ -31,9 +31,27 @@ export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths:
   return joinSections([counts, pathIds, gaps, durations].map((writer) => writer.bytes()))
 }
 
+/** All spans of a packed stretch. */
 export function unpackSpans(packed: Uint8Array, frameStartNs: Float64Array, paths: PathTable): SpanColumns {
+  return unpackFrames(packed, frameStartNs, paths, 0, frameStartNs.length)
+}
+
+/**
+ * The spans of the frames `from` to before `to`. Those before are passed over, those after not looked at:
+ * each frame is packed on its own.
+ */
+export function unpackFrames(
+  packed: Uint8Array,
+  frameStartNs: Float64Array,
+  paths: PathTable,
+  from: number,
+  to: number,
+): SpanColumns {
   const [counts, pathIds, gaps, durations] = splitSections(packed, 4)
-  const frameEnd = new Uint32Array(frameStartNs.length)
+  let before = 0
+  for (let frame = 0; frame < from; frame++) before += counts!.read()
+  for (const section of [pathIds, gaps, durations]) section!.skip(before)
+  const frameEnd = new Uint32Array(to - from)
   let total = 0
   for (let frame = 0; frame < frameEnd.length; frame++) frameEnd[frame] = total += counts!.read()
   const spans = {
@@ -45,7 +63,7 @@ export function unpackSpans(packed: Uint8Array, frameStartNs: Float64Array, path
   const earliest = new EarliestStart(paths)
   let span = 0
   for (let frame = 0; frame < frameEnd.length; frame++) {
-    earliest.startFrame(frameStartNs[frame]!)
+    earliest.startFrame(frameStartNs[from + frame]!)
     for (; span < frameEnd[frame]!; span++) {
       const path = pathIds!.read()
       const startNs = earliest.of(path) + gaps!.readSigned()
@@ -61,14 +79,16 @@ export function unpackSpans(packed: Uint8Array, frameStartNs: Float64Array, path
 
 /** Follows one frame's spans and knows where the next of a path could begin at the earliest. */
 class EarliestStart {
-  readonly #paths: PathTable
+  readonly #laneOf: readonly number[]
+  readonly #depthOf: readonly number[]
   /** By depth: where the next span at that depth may start. */
   readonly #nextNs = new Float64Array(257)
   #frameStartNs = 0
   #lane = -1
 
   constructor(paths: PathTable) {
-    this.#paths = paths
+    this.#laneOf = paths.laneOf
+    this.#depthOf = paths.depthOf
   }
 
   startFrame(startNs: number): void {
@@ -76,18 +96,18 @@ class EarliestStart {
     this.#lane = -1
   }
 
-  of(pathId: number): number {
-    const path = this.#paths.get(pathId)
-    if (path === undefined) throw new RangeError(`packed spans name path ${pathId}, which does not exist`)
-    if (path.lane !== this.#lane) {
-      this.#lane = path.lane
+  of(path: number): number {
+    const lane = this.#laneOf[path]
+    if (lane === undefined) throw new RangeError(`packed spans name path ${path}, which does not exist`)
+    if (lane !== this.#lane) {
+      this.#lane = lane
       this.#nextNs[0] = this.#frameStartNs
     }
-    return this.#nextNs[path.depth]!
+    return this.#nextNs[this.#depthOf[path]!]!
   }
 
-  passed(pathId: number, startNs: number, durationNs: number): void {
-    const { depth } = this.#paths.get(pathId)
+  passed(path: number, startNs: number, durationNs: number): void {
+    const depth = this.#depthOf[path]!
     this.#nextNs[depth] = startNs + durationNs
     this.#nextNs[depth + 1] = startNs
   }

@@ -1,4 +1,4 @@
-import { FormatError, LIMITS } from '../format/index.ts'
+import { FormatError, LIMITS, type MarkerKind } from '../format/index.ts'
 import type { Marker } from './declarations.ts'
 
 /** No parent: the path's marker is the outermost one inside the frame. */
@@ -12,6 +12,7 @@ export interface Path {
   lane: number
   marker: number
   group: number
+  kind: MarkerKind
   depth: number
   /** No marker further out is the same: its total counts towards the marker's total. */
   outermostOfMarker: boolean
@@ -22,14 +23,22 @@ export interface Path {
 /** All paths of a take, numbered in order of first appearance. A parent's number is below its children's. */
 export class PathTable {
   readonly all: Path[] = []
-  readonly #ids = new Map<number, number>()
+  /** Lane and depth of each path, by number: what loops over spans look up all the time. */
+  readonly laneOf: number[] = []
+  readonly depthOf: number[] = []
+  /** By parent, then by marker: the child's number. Plain arrays, which are much faster here than maps. */
+  readonly #children: (number | undefined)[][] = []
+  /** The same for outermost markers, by lane. */
+  readonly #roots: (number | undefined)[][] = []
+
+  /** The number of the path that adds a marker to `parent`, or undefined if it is new. */
+  find(parent: number, lane: number, marker: number): number | undefined {
+    return parent === NO_PATH ? this.#roots[lane]?.[marker] : this.#children[parent]![marker]
+  }
 
   /** The number of the path that adds `marker` to `parent`; made if it is new. */
   child(parent: number, lane: number, marker: Marker): number {
-    const key =
-      parent === NO_PATH ? -1 - (lane * LIMITS.markers + marker.id) : parent * LIMITS.markers + marker.id
-    const known = this.#ids.get(key)
-    return known ?? this.#add(key, parent, lane, marker)
+    return this.find(parent, lane, marker.id) ?? this.#add(parent, lane, marker)
   }
 
   get(id: number): Path {
@@ -43,7 +52,7 @@ export class PathTable {
     return chain
   }
 
-  #add(key: number, parent: number, lane: number, marker: Marker): number {
+  #add(parent: number, lane: number, marker: Marker): number {
     const id = this.all.length
     if (id >= LIMITS.paths) throw new FormatError('too-large', `more than ${LIMITS.paths} chains of markers`)
     let outermostOfMarker = true
@@ -59,11 +68,16 @@ export class PathTable {
       lane,
       marker: marker.id,
       group: marker.groupId,
+      kind: marker.kind,
       depth,
       outermostOfMarker,
       outermostOfGroup,
     })
-    this.#ids.set(key, id)
+    this.laneOf.push(lane)
+    this.depthOf.push(depth)
+    this.#children.push([])
+    const siblings = parent === NO_PATH ? (this.#roots[lane] ??= []) : this.#children[parent]!
+    siblings[marker.id] = id
     return id
   }
 }

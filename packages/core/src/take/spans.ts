@@ -13,15 +13,3 @@ export interface SpanColumns {
 
 /** Index of a frame's first span. */
 export const firstSpan = (spans: SpanColumns, frame: number) => (frame === 0 ? 0 : spans.frameEnd[frame - 1]!)
-
-/** The spans of one frame only. */
-export function spansOfFrame(spans: SpanColumns, frame: number): SpanColumns {
-  const from = firstSpan(spans, frame)
-  const to = spans.frameEnd[frame]!
-  return {
-    frameEnd: Uint32Array.of(to - from),
-    path: spans.path.slice(from, to),
-    startNs: spans.startNs.slice(from, to),
-    durationNs: spans.durationNs.slice(from, to),
-  }
-}

@@ -11,16 +11,18 @@ export class VarintWriter {
   write(value: number): void {
     if (this.#length + MOST_BYTES > this.#bytes.length) this.#grow()
     const bytes = this.#bytes
+    let at = this.#length
     let rest = value
     while (rest > 0x7fff_ffff) {
-      bytes[this.#length++] = (rest % 128) | 0x80
+      bytes[at++] = (rest % 128) | 0x80
       rest = Math.floor(rest / 128)
     }
     while (rest > 0x7f) {
-      bytes[this.#length++] = (rest & 0x7f) | 0x80
+      bytes[at++] = (rest & 0x7f) | 0x80
       rest >>>= 7
     }
-    bytes[this.#length++] = rest
+    bytes[at++] = rest
+    this.#length = at
   }
 
   /** A whole number of either sign, small ones short: 0, −1, 1, −2 … as 0, 1, 2, 3 … */
@@ -71,6 +73,17 @@ export class VarintReader {
       scale *= 128
     } while (byte >= 0x80)
     return value
+  }
+
+  /** Passes over `count` numbers. */
+  skip(count: number): void {
+    const bytes = this.#bytes
+    let at = this.#at
+    for (let left = count; left > 0; at++) {
+      if (at >= bytes.length) throw new RangeError('packed column ends too early')
+      if (bytes[at]! < 0x80) left--
+    }
+    this.#at = at
   }
 
   readSigned(): number {

@@ -1,5 +1,5 @@
 import { decodeCbor, encodeCbor, narrow } from '@lapsus/core/format'
-import { decodeFrames, spansOfFrame, unpackSpans } from '@lapsus/core/take'
+import { decodeFrames, unpackFrames } from '@lapsus/core/take'
 import { unpack } from '../database/compression.ts'
 import { loadTables } from '../ingest/progress.ts'
 import { chunkOfFrame } from './chunks.ts'
@@ -19,7 +19,7 @@ export async function pageBytes(takeId: string, frame: number): Promise<Uint8Arr
   if (chunk === null) return null
   const frames = decodeFrames(chunk.frameColumns)
   const within = frame - chunk.firstFrame
-  const spans = spansOfFrame(unpackSpans(await unpack(chunk.spanColumns), frames.startNs, paths), within)
+  const spans = unpackFrames(await unpack(chunk.spanColumns), frames.startNs, paths, within, within + 1)
   const samples = decodeCbor(chunk.samples) as StoredSamples[]
   return encodeCbor({
     frame,

@@ -54,7 +54,7 @@ export function TakeRow({ take }: { take: TakeSummary }) {
             </Hint>
           )}
         </div>
-        <div className="truncate text-xs text-faint" title={conditionWords(take).join('\n')}>
+        <div className="line-clamp-2 text-xs text-faint" title={conditionWords(take).join('\n')}>
           {conditionWords(take).join(' · ')}
         </div>
         <Editable
