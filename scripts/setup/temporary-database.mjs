@@ -9,9 +9,16 @@ export async function withTemporaryDatabase(work) {
   let database = null
   const cleanUp = async () => {
     await database?.stop()
+    database = null
+    rmSync(folder, { recursive: true, force: true })
+  }
+  // The last resort, when this process ends without coming back here.
+  const onExit = () => {
+    if (database !== null) process.kill(database.pid, 'SIGKILL')
     rmSync(folder, { recursive: true, force: true })
   }
   const onSignal = (signal) => void cleanUp().then(() => process.exit(signal === 'SIGINT' ? 130 : 143))
+  process.once('exit', onExit)
   process.once('SIGINT', onSignal)
   process.once('SIGTERM', onSignal)
   try {
@@ -21,5 +28,6 @@ export async function withTemporaryDatabase(work) {
     process.removeListener('SIGINT', onSignal)
     process.removeListener('SIGTERM', onSignal)
     await cleanUp()
+    process.removeListener('exit', onExit)
   }
 }

@@ -3,6 +3,7 @@ import type { LedgerResponse, TakeDetail } from '@lapsus/api'
 import { checkPage } from '@lapsus/api'
 import { encodeCbor, encodeRecord, type ChunkRecord } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
+import { TakeRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
 import {
   chunkRecord,
@@ -206,6 +207,23 @@ describe('ingest', () => {
     expect(await refusal(encodeRecord(takeRecord({ take: 'whole-take', game: 'Another' })))).to.deep.equal([
       'bad-field',
     ])
+  })
+
+  it('hangs up, without refusing, when a commit fails, so that the game tries again', async () => {
+    const game = await TestGame.connect(server)
+    game.send(takeRecord({ take: 'taken-over' }))
+    game.send(declare)
+    await game.untilAcknowledged(1)
+    // As if another server had committed the next chunk meanwhile.
+    await TakeRow.update({ lastSequence: 2 }, { where: { id: 'taken-over' } })
+    game.send(chunk(0))
+    await game.untilClosed()
+    expect(game.closeCode).to.equal(1013)
+    expect(game.messages.every((message) => 'ack' in message)).to.equal(true)
+    const again = await TestGame.connect(server)
+    again.send(takeRecord({ take: 'taken-over' }))
+    await again.untilAcknowledged(2)
+    again.vanish()
   })
 
   it('takes a take of no frames and one of a single frame', async () => {

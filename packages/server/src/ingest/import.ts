@@ -62,6 +62,7 @@ export async function importTake(database: Sequelize, file: Readable): Promise<I
       reader.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
     ).at(reader.place)
   }
+  await writer.settled()
   if (problem === null && !reader.ended) {
     problem = `the take breaks off after record ${reader.place.record - 1}, at byte ${reader.place.offset}`
   }

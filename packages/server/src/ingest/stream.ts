@@ -91,11 +91,12 @@ class IngestStream {
   /** Resolves once everything received so far is dealt with. */
   async idle(): Promise<void> {
     await this.#queue
+    await this.#writer?.settled().catch(() => {})
   }
 
   async stop(): Promise<void> {
     this.#socket.pause()
-    await this.#queue
+    await this.idle()
     this.#broken = true
     // A paused socket would not see the closing handshake.
     this.#socket.resume()
@@ -109,7 +110,7 @@ class IngestStream {
       try {
         if (!this.#broken) await this.#take(bytes)
       } catch (error) {
-        this.#fail(error as Error)
+        await this.#fail(error as Error).catch((failure) => this.#log.error(failure, 'could not close take'))
       }
       this.#pendingBytes -= bytes.length
       if (this.#pendingBytes <= MOST_PENDING_BYTES / 2 && this.#socket.isPaused) this.#socket.resume()
@@ -130,28 +131,33 @@ class IngestStream {
     } catch (error) {
       throw withPlace(error, place)
     }
-    this.#say({ ack: writer.lastSequence })
-    if (record.record === 'end') await finishTake(writer.takeId, 'complete')
+    if (record.record === 'end') {
+      await writer.settled()
+      await finishTake(writer.takeId, 'complete')
+    } else {
+      // A commit may fail when no further record comes to notice it.
+      void writer.settled().catch((error: Error) => this.#fail(error))
+    }
   }
 
   async #begin(record: TakeRecord): Promise<void> {
     await this.#takeOver(record.take)
-    this.#writer = await TakeWriter.open(this.#database, record)
+    this.#writer = await TakeWriter.open(this.#database, record, (ack) => this.#say({ ack }))
     this.#log.info({ take: record.take, game: record.game, from: this.#writer.lastSequence }, 'recording')
     this.#say({ ack: this.#writer.lastSequence })
   }
 
-  #fail(error: Error): void {
+  async #fail(error: Error): Promise<void> {
+    if (this.#broken) return
     this.#broken = true
     const take = this.takeId
     if (error instanceof FormatError) {
+      // What came before the bad record is good, and may still be under way.
+      await this.#writer?.settled().catch(() => {})
       this.#log.warn({ take, code: error.code, place: error.place }, error.message)
       this.#say({ refused: { code: error.code, message: error.message } })
       this.#socket.close(POLICY_VIOLATION)
-      if (take !== null)
-        void finishTake(take, 'cut-short').catch((failure) =>
-          this.#log.error(failure, 'could not close take'),
-        )
+      if (take !== null) await finishTake(take, 'cut-short')
     } else {
       // The game keeps what was not acknowledged and tries again.
       if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)

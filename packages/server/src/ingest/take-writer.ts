@@ -36,26 +36,45 @@ import { loadProgress } from './progress.ts'
 /** Another process took this take over: the stream must start anew. */
 export class StaleWriter extends Error {}
 
+/** Records that are worked out or being committed while the next is taken. */
+const MOST_IN_FLIGHT = 3
+
 /** Stores the records of one take, in order, each at most once. */
 export class TakeWriter {
   readonly takeId: string
   readonly #database: Sequelize
   readonly #digester: Digester
+  readonly #onCommitted: (sequence: number) => void
+  /** The last record that was handed in, and the last that is committed. */
+  #accepted: number
   #lastSequence: number
   #chunks: number
   #storedPaths: number
+  /** The commits so far, one after the other; rejects for good when one fails. */
+  #tail: Promise<void> = Promise.resolve()
+  readonly #inFlight: Promise<void>[] = []
 
-  private constructor(database: Sequelize, row: TakeRow, digester: Digester) {
+  private constructor(
+    database: Sequelize,
+    row: TakeRow,
+    digester: Digester,
+    onCommitted: (sequence: number) => void,
+  ) {
     this.#database = database
     this.takeId = row.id
     this.#digester = digester
-    this.#lastSequence = Number(row.lastSequence)
+    this.#onCommitted = onCommitted
+    this.#lastSequence = this.#accepted = Number(row.lastSequence)
     this.#chunks = Number(row.chunks)
     this.#storedPaths = digester.progress.paths.all.length
   }
 
   /** Creates the take, or goes on where it stopped. @throws FormatError when it may not be written to */
-  static async open(database: Sequelize, record: TakeRecord): Promise<TakeWriter> {
+  static async open(
+    database: Sequelize,
+    record: TakeRecord,
+    onCommitted: (sequence: number) => void = () => {},
+  ): Promise<TakeWriter> {
     const [game] = await GameRow.findOrCreate({
       where: { name: record.game },
       defaults: { name: record.game },
@@ -78,7 +97,12 @@ export class TakeWriter {
       throw new FormatError('bad-field', `"take" ${record.take} to be a take of the same game`)
     if (row.deletedAt !== null && !isNew)
       throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
-    return new TakeWriter(database, row, new Digester(isNew ? undefined : await loadProgress(row)))
+    return new TakeWriter(
+      database,
+      row,
+      new Digester(isNew ? undefined : await loadProgress(row)),
+      onCommitted,
+    )
   }
 
   /** The last record that is committed. */
@@ -87,103 +111,119 @@ export class TakeWriter {
   }
 
   /**
-   * Commits a record; one that is committed already changes nothing.
+   * Takes a record, which is committed after those before it; one that was taken already changes nothing.
+   * While it is being committed the next can be worked out: resolves when there is room for that one.
    * @throws FormatError when it does not fit what came before
    */
   async write(record: FollowingRecord): Promise<void> {
-    if (record.sequence <= this.#lastSequence) return
-    if (record.sequence > this.#lastSequence + 1) {
+    if (record.sequence <= this.#accepted) return
+    if (record.sequence > this.#accepted + 1) {
       throw new FormatError(
         'out-of-sequence',
-        `"sequence" is ${record.sequence}, expected ${this.#lastSequence + 1}`,
+        `"sequence" is ${record.sequence}, expected ${this.#accepted + 1}`,
       )
     }
-    if (record.record === 'declare') await this.#writeDeclarations(record)
-    else if (record.record === 'chunk') await this.#writeChunk(record)
-    else await this.#commit(record.sequence, { dropped: record.dropped }, async () => {})
-    this.#lastSequence = record.sequence
+    const store = this.#prepare(record)
+    this.#accepted = record.sequence
+    const committed = this.#tail.then(store).then(() => {
+      this.#lastSequence = record.sequence
+      this.#onCommitted(record.sequence)
+    })
+    committed.catch(() => {})
+    this.#tail = committed
+    this.#inFlight.push(committed)
+    if (this.#inFlight.length >= MOST_IN_FLIGHT) await this.#inFlight.shift()
   }
 
-  async #writeDeclarations(record: DeclareRecord): Promise<void> {
+  /** Resolves when everything taken so far is committed. @throws whatever made a commit fail */
+  async settled(): Promise<void> {
+    await this.#tail
+  }
+
+  /** Does at once what needs no database; the result does the rest. */
+  #prepare(record: FollowingRecord): () => Promise<void> {
+    if (record.record === 'declare') return this.#prepareDeclarations(record)
+    if (record.record === 'chunk') return this.#prepareChunk(record)
+    return () => this.#commit(record.sequence, { dropped: record.dropped }, async () => {})
+  }
+
+  #prepareDeclarations(record: DeclareRecord): () => Promise<void> {
     const { takeId } = this
     const added = this.#digester.declare(record)
-    await this.#commit(record.sequence, {}, async (transaction) => {
-      const rows = added.markers.map(({ id, name, group, groupId, kind }) => ({
-        takeId,
-        id,
-        name,
-        markerGroup: group,
-        groupId,
-        kind,
-      }))
-      await MarkerRow.bulkCreate(rows, { transaction })
-      await LaneRow.bulkCreate(
-        added.lanes.map(({ id, name }) => ({ takeId, id, name })),
-        { transaction },
-      )
-      await GaugeRow.bulkCreate(
-        added.gauges.map(({ id, name, unit }) => ({ takeId, id, name, unit })),
-        { transaction },
-      )
-    })
+    const markers = added.markers.map(({ id, name, group, groupId, kind }) => ({
+      takeId,
+      id,
+      name,
+      markerGroup: group,
+      groupId,
+      kind,
+    }))
+    const lanes = added.lanes.map(({ id, name }) => ({ takeId, id, name }))
+    const gauges = added.gauges.map(({ id, name, unit }) => ({ takeId, id, name, unit }))
+    return () =>
+      this.#commit(record.sequence, {}, async (transaction) => {
+        await MarkerRow.bulkCreate(markers, { transaction })
+        await LaneRow.bulkCreate(lanes, { transaction })
+        await GaugeRow.bulkCreate(gauges, { transaction })
+      })
   }
 
-  async #writeChunk(record: ChunkRecord): Promise<void> {
+  #prepareChunk(record: ChunkRecord): () => Promise<void> {
     const { takeId } = this
     const { paths } = this.#digester.progress
     const chunk = this.#digester.digest(record)
     const courses = coursesOf(chunk)
-    const [spanColumns, packedCourses, rollup] = await Promise.all([
+    const packed = Promise.all([
       pack(packSpans(chunk.spans, chunk.frames.startNs, paths)),
       pack(packCourses(courses)),
       pack(encodeRollup(rollupOf(courses, paths, chunk.firstFrame))),
     ])
-    const row = {
-      takeId,
-      idx: this.#chunks,
-      sequence: record.sequence,
-      firstFrame: chunk.firstFrame,
-      frames: chunk.frames.startNs.length,
-      spans: chunk.spans.path.length,
-      dropped: chunk.dropped,
-      repaired: chunk.repaired,
-      frameColumns: Buffer.from(encodeFrames(chunk.frames)),
-      spanColumns,
-      courses: packedCourses,
-      samples: Buffer.from(
-        encodeCbor(chunk.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value }))),
-      ),
-    }
-    const endNs = row.frames === 0 ? 0 : chunk.frames.startNs.at(-1)! + chunk.frames.durationNs.at(-1)!
-    const sums = {
-      frames: row.frames,
-      spans: row.spans,
-      chunks: 1,
-      dropped: row.dropped,
-      repaired: row.repaired,
-      storedBytes:
-        row.frameColumns.length +
-        spanColumns.length +
-        packedCourses.length +
-        row.samples.length +
-        rollup.length,
-    }
-    await this.#commit(record.sequence, sums, async (transaction) => {
-      const newPaths = paths.all
-        .slice(this.#storedPaths)
-        .map(({ id, parent, lane, marker }) => ({ takeId, id, parent, lane, marker }))
-      await PathRow.bulkCreate(newPaths, { transaction })
-      await ChunkRow.create(row, { transaction })
-      await RollupRow.create({ takeId, level: 0, idx: row.idx, body: rollup }, { transaction })
-      await this.#rollUp(row.idx, transaction)
-      await MomentRow.bulkCreate(this.#momentRows(row.idx, chunk), { transaction })
-      if (row.frames > 0) {
-        const lastFrameStartNs = chunk.frames.startNs.at(-1)!
-        await TakeRow.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
-      }
-    })
-    this.#chunks++
+    packed.catch(() => {})
+    const idx = this.#chunks++
+    const newPaths = paths.all
+      .slice(this.#storedPaths)
+      .map(({ id, parent, lane, marker }) => ({ takeId, id, parent, lane, marker }))
     this.#storedPaths = paths.all.length
+
+    return async () => {
+      const [spanColumns, packedCourses, rollup] = await packed
+      const samples = chunk.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value }))
+      const row = {
+        takeId,
+        idx,
+        sequence: record.sequence,
+        firstFrame: chunk.firstFrame,
+        frames: chunk.frames.startNs.length,
+        spans: chunk.spans.path.length,
+        dropped: chunk.dropped,
+        repaired: chunk.repaired,
+        frameColumns: Buffer.from(encodeFrames(chunk.frames)),
+        spanColumns,
+        courses: packedCourses,
+        samples: Buffer.from(encodeCbor(samples)),
+      }
+      const blobs = [row.frameColumns, spanColumns, packedCourses, row.samples, rollup]
+      const sums = {
+        frames: row.frames,
+        spans: row.spans,
+        chunks: 1,
+        dropped: row.dropped,
+        repaired: row.repaired,
+        storedBytes: blobs.reduce((sum, blob) => sum + blob.length, 0),
+      }
+      await this.#commit(record.sequence, sums, async (transaction) => {
+        await PathRow.bulkCreate(newPaths, { transaction })
+        await ChunkRow.create(row, { transaction })
+        await RollupRow.create({ takeId, level: 0, idx, body: rollup }, { transaction })
+        await this.#rollUp(idx, transaction)
+        await MomentRow.bulkCreate(this.#momentRows(idx, chunk), { transaction })
+        if (row.frames > 0) {
+          const lastFrameStartNs = chunk.frames.startNs.at(-1)!
+          const endNs = lastFrameStartNs + chunk.frames.durationNs.at(-1)!
+          await TakeRow.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
+        }
+      })
+    }
   }
 
   /** Writes the rollups of higher levels that this chunk completes. */
