@@ -17,7 +17,7 @@ const ROOT = process.cwd()
 const TAKE = 'made-up-take'
 const QUERIES = 60
 /** Chunks under way before an acknowledgement is waited for. */
-const WINDOW = 4
+const WINDOW = 16
 
 const { child, address } = await startServer()
 const idleMb = residentMb(child)

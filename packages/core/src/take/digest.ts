@@ -95,6 +95,7 @@ export class Digester {
       startNs: new Float64Array(total),
       durationNs: new Float64Array(total),
     }
+    const { path: spanPath, startNs: spanStartNs, durationNs: spanDurationNs } = spans
     const selfNs = new Float64Array(total)
     const { declarations, paths } = this.progress
     const parents = this.#parents
@@ -104,21 +105,22 @@ export class Digester {
     for (let frame = 0; frame < frameCount; frame++) {
       for (let l = 0; l < lanes.length; l++) {
         const lane = lanes[l]!
+        const { marker: markers, startNs, durationNs, depth: depths } = lane
         parents[0] = NO_PATH
         const end = next[l]! + lane.count[frame]!
         for (let from = next[l]!; from < end; from++, at++) {
-          const depth = lane.depth[from]!
-          const marker = lane.marker[from]!
+          const depth = depths[from]!
+          const marker = markers[from]!
           const parent = parents[depth]!
           const path =
             paths.find(parent, lane.lane, marker) ??
             paths.child(parent, lane.lane, declarations.marker(marker))
-          const durationNs = Math.round(lane.durationNs[from]!)
-          spans.path[at] = path
-          spans.startNs[at] = Math.round(lane.startNs[from]!)
-          spans.durationNs[at] = durationNs
-          selfNs[at] = durationNs
-          if (depth > 0) selfNs[open[depth - 1]!]! -= durationNs
+          const duration = Math.round(durationNs[from]!)
+          spanPath[at] = path
+          spanStartNs[at] = Math.round(startNs[from]!)
+          spanDurationNs[at] = duration
+          selfNs[at] = duration
+          if (depth > 0) selfNs[open[depth - 1]!]! -= duration
           parents[depth + 1] = path
           open[depth] = at
         }

@@ -10,11 +10,13 @@ export async function chunkOfFrame(
   frame: number,
   blobs: BlobColumn[],
 ): Promise<ChunkRow | null> {
-  const chunk = await ChunkRow.findOne({
-    attributes: [...PLACE, ...blobs],
+  // Without the blobs, which the database would otherwise carry along while it sorts.
+  const place = await ChunkRow.findOne({
+    attributes: [...PLACE],
     where: { takeId, firstFrame: { [Op.lte]: frame }, frames: { [Op.gt]: 0 } },
     order: [['firstFrame', 'DESC']],
     raw: true,
   })
-  return chunk !== null && frame < chunk.firstFrame + chunk.frames ? chunk : null
+  if (place === null || frame >= place.firstFrame + place.frames) return null
+  return ChunkRow.findOne({ attributes: [...PLACE, ...blobs], where: { takeId, idx: place.idx }, raw: true })
 }
