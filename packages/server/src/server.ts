@@ -33,7 +33,8 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const http = createServer(createApp(config, database, recordings, log).callback())
   const sockets = new WebSocketServer({
     noServer: true,
-    maxPayload: LIMITS.recordBytes,
+    // A little more than a record may have, so that one that is too large is refused in words.
+    maxPayload: LIMITS.recordBytes + 2 ** 20,
     perMessageDeflate: false,
   })
   http.on('upgrade', (request, socket, head) => {

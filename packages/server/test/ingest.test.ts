@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import type { LedgerResponse, TakeDetail } from '@lapsus/api'
 import { checkPage } from '@lapsus/api'
-import { encodeCbor, encodeRecord, type ChunkRecord } from '@lapsus/core/format'
+import { encodeCbor, encodeRecord, LIMITS, type ChunkRecord } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
 import { TakeRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
@@ -204,6 +204,8 @@ describe('ingest', () => {
     expect(await refusal(take('none-declared'), encodeRecord({ ...chunk(0), sequence: 1 }))).to.deep.equal([
       'bad-field',
     ])
+    const oversized = encodeCbor({ record: 'end', sequence: 1, filler: new Uint8Array(LIMITS.recordBytes) })
+    expect(await refusal(take('oversized-take'), oversized)).to.deep.equal(['too-large'])
     expect(await refusal(encodeRecord(takeRecord({ take: 'whole-take', game: 'Another' })))).to.deep.equal([
       'bad-field',
     ])

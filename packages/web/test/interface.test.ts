@@ -339,6 +339,16 @@ describe('interface', function () {
     expect(await textOf('frame-bar')).to.contain('frame 0')
   })
 
+  it('says when a take was cut short, in the library and on the workbench', async () => {
+    const whole = take('cut-off-take', 5)
+    await importTake(whole.subarray(0, whole.length - 5))
+    await open('/takes/cut-off-take')
+    await seen('cut short')
+    await seen('frame 0')
+    await open('/')
+    await seen('cut short')
+  })
+
   it('records the demo game with live progress, stops it, and opens what was recorded', async () => {
     await open('/')
     await button('Record the demo game').click()

@@ -5,21 +5,11 @@ import { api } from '../api/client.ts'
 import { IconButton } from '../components/button.tsx'
 import { Editable } from '../components/editable.tsx'
 import { Hint } from '../components/hint.tsx'
+import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
 import { bytes, count, dateTime, duration, ms, percent } from '../format/numbers.ts'
 import { useLibrary } from '../state/library.ts'
 import { Miniature } from './miniature.tsx'
-
-const STATE_WORDS = {
-  recording: 'being recorded',
-  complete: '',
-  'cut-short': 'cut short',
-}
-const STATE_ABOUT = {
-  recording: 'The game is still sending.',
-  complete: '',
-  'cut-short': 'The game vanished, or its stream broke off. Everything up to there is whole.',
-}
 
 export function TakeRow({ take }: { take: TakeSummary }) {
   const { rename, setNote, remove } = useLibrary()
@@ -46,13 +36,7 @@ export function TakeRow({ take }: { take: TakeSummary }) {
             className="w-20 min-w-0 text-xs"
             onCommit={(name) => void rename(take.id, name)}
           />
-          {take.state !== 'complete' && (
-            <Hint text={STATE_ABOUT[take.state]}>
-              <span tabIndex={0} className="rounded-full border border-line px-2 text-xs">
-                {STATE_WORDS[take.state]}
-              </span>
-            </Hint>
-          )}
+          <TakeStateMark state={take.state} />
         </div>
         <div className="line-clamp-2 text-xs text-faint" title={conditionWords(take).join('\n')}>
           {conditionWords(take).join(' · ')}

@@ -5,6 +5,7 @@ import { frameFigures, type FrameFigures } from '@lapsus/core/take'
 import { IconButton } from '../components/button.tsx'
 import { Editable } from '../components/editable.tsx'
 import { Hint } from '../components/hint.tsx'
+import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
 import { ms, percent, plural } from '../format/numbers.ts'
 import { useLibrary } from '../state/library.ts'
@@ -44,6 +45,7 @@ export function Header({ take, target, openHelp }: HeaderProps) {
           void useLibrary.getState().rename(detail.id, name)
         }}
       />
+      <TakeStateMark state={detail.state} />
       <Hint text={conditionWords(detail).join('; ')}>
         <span tabIndex={0} className="min-w-0 shrink truncate text-xs text-faint">
           {conditionWords(detail).join(' · ')}

@@ -1,0 +1,81 @@
+/** The probe as a browser gets it: bundled, in a page of another port, sending to a real server. */
+import { expect } from 'chai'
+import { buildSync } from 'esbuild'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
+import puppeteer from 'puppeteer-core'
+import type { TakeDetail } from '@lapsus/api'
+import { getJson, testServer } from '../../server/test/support.ts'
+
+const MOST_BYTES = 12_000
+
+function bundle(contents: string): Uint8Array {
+  const { outputFiles } = buildSync({
+    stdin: { contents, resolveDir: join(import.meta.dirname, '../src') },
+    bundle: true,
+    minify: true,
+    format: 'esm',
+    platform: 'browser',
+    write: false,
+  })
+  return outputFiles[0]!.contents
+}
+
+describe('probe in a browser', function () {
+  this.timeout(60_000)
+
+  it('is small, with everything it depends on', () => {
+    const whole = bundle(`export * from './browser.ts'`)
+    expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)
+  })
+
+  it('records a page’s frames', async () => {
+    const server = await testServer()
+    const script = bundle(`
+      import { createProbe } from './browser.ts'
+      const probe = createProbe({ game: 'Page', target: 120, to: ${JSON.stringify(server.address.replace('http', 'ws'))} })
+      const DRAW = probe.marker('draw')
+      let frames = 0
+      async function loop() {
+        probe.frame()
+        probe.run(DRAW, () => { document.title = 'frame ' + frames })
+        if (++frames < 30) requestAnimationFrame(loop)
+        else { await probe.close(); document.title = 'done' }
+      }
+      loop()`)
+    const site = createServer((request, response) => {
+      if (request.url === '/game.js')
+        response.writeHead(200, { 'content-type': 'text/javascript' }).end(script)
+      else
+        response
+          .writeHead(200, { 'content-type': 'text/html' })
+          .end('<script type="module" src="/game.js"></script>')
+    })
+    await new Promise<void>((resolve) => site.listen(0, '127.0.0.1', resolve))
+    const folder = mkdtempSync(join(tmpdir(), 'lapsus-browser-'))
+    const browser = await puppeteer.launch({
+      executablePath: process.env['TEST_CHROMIUM'] ?? '/usr/bin/chromium',
+      headless: true,
+      userDataDir: folder,
+      args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
+    })
+    try {
+      const page = await browser.newPage()
+      await page.goto(`http://127.0.0.1:${(site.address() as AddressInfo).port}/`)
+      await page.waitForFunction(() => document.title === 'done', { timeout: 30_000 })
+      const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
+      expect(take).to.include({ game: 'Page', target: 120, frames: 30, state: 'complete' })
+      expect(take!.conditions.runtime).to.contain('Chrome')
+      expect(take!.conditions.recorder!.clockResolutionNs).to.be.greaterThan(0)
+    } finally {
+      await browser.close()
+      await server.stop()
+      site.close()
+      rmSync(folder, { recursive: true, force: true })
+    }
+  })
+})

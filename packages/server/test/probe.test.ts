@@ -1,0 +1,40 @@
+/** The real probe against the real server, through a restart of the server. */
+import { expect } from 'chai'
+import type { TakeDetail } from '@lapsus/api'
+import { decodeFrames } from '@lapsus/core/take'
+import { createProbe } from '../../probe/src/node.ts'
+import { freshDatabase, getJson, testServer } from './support.ts'
+
+const FRAMES = 240
+
+describe('probe and server', () => {
+  it('lose no frame when the server is stopped and started again', async () => {
+    const databaseUrl = await freshDatabase()
+    let server = await testServer({ databaseUrl })
+    const port = Number(new URL(server.address).port)
+    const problems: string[] = []
+    const probe = createProbe({
+      game: 'Goes on',
+      to: server.address.replace('http', 'ws'),
+      onProblem: (problem) => problems.push(problem),
+    })
+    const marker = probe.marker('m')
+    for (let frame = 0; frame < FRAMES; frame++) {
+      probe.frame()
+      probe.run(marker, () => {})
+      if (frame === 100) await server.stop()
+      if (frame === 160) server = await testServer({ databaseUrl, port })
+      await new Promise((resolve) => setTimeout(resolve, 10))
+    }
+    await probe.close()
+    const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
+    expect(take).to.include({ game: 'Goes on', frames: FRAMES, dropped: 0, state: 'complete' })
+    const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/frames`)).arrayBuffer()
+    const { startNs, durationNs } = decodeFrames(new Uint8Array(bytes))
+    for (let frame = 1; frame < FRAMES; frame++) {
+      expect(startNs[frame], `frame ${frame}`).to.be.closeTo(startNs[frame - 1]! + durationNs[frame - 1]!, 2)
+    }
+    expect(problems.every((problem) => problem.includes('trying again'))).to.equal(true)
+    await server.stop()
+  })
+})
