@@ -1,40 +1,45 @@
 /** `npm run dev`: database and server, with Vite's development server in front of them. */
+import { spawn } from 'node:child_process'
 import { join } from 'node:path'
 import { ensureBuilt } from './setup/build.mjs'
 import { startDatabase } from './setup/database.mjs'
 import { ensurePrograms, MARIADB } from './setup/debian.mjs'
-import { claim } from './setup/lock.mjs'
-import { checkNode, ensurePackages } from './setup/packages.mjs'
+import { ensurePackages } from './setup/packages.mjs'
+import { stopProcess } from './setup/processes.mjs'
 import { choosePort, startServer } from './setup/product.mjs'
 import { ROOT, STATE } from './setup/root.mjs'
-import { runMain, say } from './setup/say.mjs'
+import { say } from './setup/say.mjs'
+import { supervise } from './setup/supervisor.mjs'
 
 const VITE_PORT = 5173
 
-await runMain(async () => {
-  checkNode()
+await supervise(async ({ begin, stop, announce, stopping }) => {
   ensurePrograms(MARIADB)
   ensurePackages()
   await ensureBuilt()
-  const lock = claim()
-  const database = await startDatabase(join(STATE, 'mariadb'))
+  const database = await begin(() => startDatabase(join(STATE, 'mariadb')))
+  if (stopping()) return
   const pages = `http://127.0.0.1:${VITE_PORT}`
-  const server = await startServer(database.url, await choosePort(), { LAPSUS_ORIGINS: pages })
-  lock.announce(server.address)
-  const { createServer } = await import('vite')
-  const vite = await createServer({
-    root: join(ROOT, 'packages/web'),
-    server: { host: '127.0.0.1', port: VITE_PORT, strictPort: true, proxy: { '/api': server.address } },
-  })
-  await vite.listen()
+  const port = await choosePort()
+  const server = await begin(() => startServer(database.url, port, { LAPSUS_ORIGINS: pages }))
+  if (stopping()) return
+  void server.exited.then((code) => stop(`the server ended with code ${code}`, 1))
+  announce(server.address)
+  await begin(() => servePages(server.address))
   say(`pages with live reload: ${pages} (the server itself is not reloaded)`)
-  const stop = async (code) => {
-    await vite.close()
-    await server.stop()
-    await database.stop()
-    lock.release()
-    process.exit(code)
-  }
-  for (const signal of ['SIGINT', 'SIGTERM']) process.once(signal, () => void stop(0))
-  void server.exited.then(() => stop(1))
 })
+
+/** Vite in a process of its own: inside this one it would answer the signals itself. */
+async function servePages(api) {
+  const vite = spawn(
+    join(ROOT, 'node_modules/.bin/vite'),
+    ['packages/web', '--host', '127.0.0.1', '--port', String(VITE_PORT), '--strictPort'],
+    {
+      cwd: ROOT,
+      detached: true,
+      stdio: ['ignore', 'inherit', 'inherit'],
+      env: { ...process.env, LAPSUS_URL: api },
+    },
+  )
+  return { stop: () => stopProcess(vite.pid) }
+}

@@ -98,9 +98,13 @@ class IngestStream {
     this.#socket.pause()
     await this.idle()
     this.#broken = true
+    this.#hangUp(GOING_AWAY)
+  }
+
+  #hangUp(code: number): void {
     // A paused socket would not see the closing handshake.
-    this.#socket.resume()
-    this.#socket.close(GOING_AWAY)
+    if (this.#socket.isPaused) this.#socket.resume()
+    this.#socket.close(code)
   }
 
   #receive(bytes: Buffer): void {
@@ -156,13 +160,13 @@ class IngestStream {
       await this.#writer?.settled().catch(() => {})
       this.#log.warn({ take, code: error.code, place: error.place }, error.message)
       this.#say({ refused: { code: error.code, message: error.message } })
-      this.#socket.close(POLICY_VIOLATION)
+      this.#hangUp(POLICY_VIOLATION)
       if (take !== null) await finishTake(take, 'cut-short')
     } else {
       // The game keeps what was not acknowledged and tries again.
       if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)
       else this.#log.error({ take, err: error }, 'could not store a record')
-      this.#socket.close(TRY_AGAIN)
+      this.#hangUp(TRY_AGAIN)
     }
   }
 
