@@ -1,16 +1,17 @@
 /**
  * Ingest, storage, queries and drawing, on the built server in a process of its own. Prints JSON.
- * Wants DATABASE_URL, and CHROMIUM for the path of the browser.
+ * Wants DATABASE_URL, and TEST_CHROMIUM for the path of the browser.
  */
 import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import puppeteer, { type Page } from 'puppeteer-core'
+import type { Page } from 'puppeteer-core'
 import { WebSocket } from 'ws'
 import type { TakeSummary } from '@lapsus/api'
 import { encodeRecord, type IngestMessage } from '@lapsus/core/format'
 import { chunks, declaration, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
+import { launchBrowser } from '../test/support/browser.ts'
 import { repeat, summary } from './statistics.ts'
 
 const ROOT = process.cwd()
@@ -136,19 +137,7 @@ async function measureQueries() {
 /** The workbench in headless Chromium, at 1280 x 800. */
 async function measureDrawing() {
   const profile = mkdtempSync(join(tmpdir(), 'lapsus-bench-'))
-  const browser = await puppeteer.launch({
-    executablePath: process.env['CHROMIUM']!,
-    headless: true,
-    userDataDir: profile,
-    args: [
-      '--no-sandbox',
-      '--disable-gpu',
-      '--no-first-run',
-      '--disable-background-networking',
-      '--disable-component-update',
-      '--disable-sync',
-    ],
-  })
+  const browser = await launchBrowser(profile)
   const page = await browser.newPage()
   await page.setViewport({ width: 1280, height: 800 })
   const opened = await repeat(4, async () => {

@@ -24,7 +24,7 @@ await runMain(async () => {
     const probe = await measure('probe', folder, build, {})
     say('bench: ingest, queries and drawing')
     const server = await withTemporaryDatabase((url) =>
-      measure('server', folder, build, { DATABASE_URL: url, CHROMIUM: findProgram('chromium') }),
+      measure('server', folder, build, { DATABASE_URL: url, TEST_CHROMIUM: findProgram('chromium') }),
     )
     const bundles = { browser: await bundleBytes(build, 'browser'), node: await bundleBytes(build, 'node') }
     const date = new Date().toISOString().slice(0, 10)

@@ -7,9 +7,9 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import puppeteer from 'puppeteer-core'
 import type { TakeDetail } from '@lapsus/api'
 import { getJson, testServer } from '../../server/test/support.ts'
+import { launchBrowser } from '../../../test/support/browser.ts'
 
 const MOST_BYTES = 12_000
 
@@ -57,12 +57,7 @@ describe('probe in a browser', function () {
     })
     await new Promise<void>((resolve) => site.listen(0, '127.0.0.1', resolve))
     const folder = mkdtempSync(join(tmpdir(), 'lapsus-browser-'))
-    const browser = await puppeteer.launch({
-      executablePath: process.env['TEST_CHROMIUM'] ?? '/usr/bin/chromium',
-      headless: true,
-      userDataDir: folder,
-      args: ['--no-sandbox', '--disable-gpu', '--no-first-run', '--disable-background-networking'],
-    })
+    const browser = await launchBrowser(folder)
     try {
       const page = await browser.newPage()
       await page.goto(`http://127.0.0.1:${(site.address() as AddressInfo).port}/`)

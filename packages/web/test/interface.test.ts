@@ -3,7 +3,7 @@ import { expect } from 'chai'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import puppeteer, { type Browser, type Page } from 'puppeteer-core'
+import type { Browser, Page } from 'puppeteer-core'
 import type { TakeSummary } from '@lapsus/api'
 import type { AnyRecord } from '@lapsus/core/format'
 import type { RunningServer } from '../../server/src/index.ts'
@@ -16,6 +16,7 @@ import {
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
 import { getJson, testServer, until } from '../../server/test/support.ts'
+import { launchBrowser } from '../../../test/support/browser.ts'
 
 const ROOT = join(import.meta.dirname, '../../..')
 const MS = 1_000_000
@@ -64,19 +65,7 @@ describe('interface', function () {
       webFolder: join(ROOT, 'packages/web/dist'),
       demoGame: join(ROOT, 'games/moth-post/dist/main.mjs'),
     })
-    browser = await puppeteer.launch({
-      executablePath: process.env['TEST_CHROMIUM'] ?? '/usr/bin/chromium',
-      headless: true,
-      userDataDir: join(folder, 'profile'),
-      args: [
-        '--no-sandbox',
-        '--disable-gpu',
-        '--no-first-run',
-        '--disable-background-networking',
-        '--disable-component-update',
-        '--disable-sync',
-      ],
-    })
+    browser = await launchBrowser(join(folder, 'profile'))
     page = await browser.newPage()
     await page.setViewport({ width: 1280, height: 800 })
     page.on('pageerror', (error) => errors.push((error as Error).message))

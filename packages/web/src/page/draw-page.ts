@@ -1,6 +1,7 @@
 import type { Page } from '@lapsus/api'
 import { MAIN_LANE } from '@lapsus/core/take'
 import type { Palette } from '../components/canvas.tsx'
+import { drawFloor } from '../components/draw-floor.ts'
 import { ms } from '../format/numbers.ts'
 import type { OpenTake } from '../state/take.ts'
 import { AXIS, HEAD, THIN, type PageBox, type PageLayout, type PageScale } from './layout.ts'
@@ -215,29 +216,6 @@ function fitted(context: CanvasRenderingContext2D, text: string, space: number):
   let length = Math.max(0, Math.floor((space / context.measureText(text).width) * text.length))
   while (length > 0 && context.measureText(`${text.slice(0, length)}…`).width > space) length--
   return length > 1 ? `${text.slice(0, length)}…` : ''
-}
-
-function drawFloor(
-  context: CanvasRenderingContext2D,
-  width: number,
-  palette: Palette,
-  y: number,
-  budgetMs: number,
-): void {
-  const line = Math.round(y) + 0.5
-  context.strokeStyle = palette.ink
-  context.lineWidth = 1.5
-  context.beginPath()
-  context.moveTo(0, line)
-  context.lineTo(width, line)
-  context.stroke()
-  context.lineWidth = 1
-  const label = `floor ${ms(budgetMs)}`
-  const textWidth = context.measureText(label).width
-  context.fillStyle = palette.leaf
-  context.fillRect(width - textWidth - 12, line + 2, textWidth + 10, 16)
-  context.fillStyle = palette.ink
-  context.fillText(label, width - textWidth - 7, line + 10)
 }
 
 function drawHeads(

@@ -1,7 +1,7 @@
 import type { TakeMoment } from '@lapsus/api'
 import { stripColumns, type FrameColumns } from '@lapsus/core/take'
 import type { Palette } from '../components/canvas.tsx'
-import { ms } from '../format/numbers.ts'
+import { drawFloor } from '../components/draw-floor.ts'
 import type { FrameRange } from '../state/view.ts'
 import { FLAGS, FOOT, lengthScale, xOfFrame, type Window } from './geometry.ts'
 
@@ -27,7 +27,9 @@ export function drawStrip(
   context.fillRect(0, 0, width, height)
   if (picture.range !== null) drawRange(context, width, height, palette, picture, picture.range)
   drawFrames(context, width, height, palette, picture)
-  drawFloor(context, width, height, palette, picture)
+  const { budgetMs } = picture
+  const floorY = FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)
+  drawFloor(context, width, palette, floorY, budgetMs)
   drawMoments(context, width, palette, picture)
   drawCaret(context, width, height, palette, picture)
 }
@@ -86,30 +88,6 @@ function drawRange(
   if (right <= left) return
   context.fillStyle = palette.pick
   context.fillRect(left, 0, Math.max(2, right - left), height)
-}
-
-function drawFloor(
-  context: CanvasRenderingContext2D,
-  width: number,
-  height: number,
-  palette: Palette,
-  picture: StripPicture,
-): void {
-  const { budgetMs } = picture
-  const y = Math.round(FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)) + 0.5
-  context.strokeStyle = palette.ink
-  context.beginPath()
-  context.moveTo(0, y)
-  context.lineTo(width, y)
-  context.stroke()
-  const label = `floor ${ms(budgetMs)}`
-  const textWidth = context.measureText(label).width
-  context.fillStyle = palette.leaf
-  context.globalAlpha = 0.85
-  context.fillRect(width - textWidth - 12, y + 3, textWidth + 8, 16)
-  context.globalAlpha = 1
-  context.fillStyle = palette.ink
-  context.fillText(label, width - textWidth - 8, y + 11)
 }
 
 function drawMoments(
