@@ -49,6 +49,7 @@ export default tseslint.config(
       globals: Object.fromEntries(
         [
           'process',
+          'Buffer',
           'console',
           'URL',
           'fetch',

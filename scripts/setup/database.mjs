@@ -3,10 +3,10 @@
  * Nothing here touches a MariaDB that the system runs.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { randomBytes } from 'node:crypto'
+import { createHash, randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, openSync, closeSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createConnection, createServer } from 'node:net'
-import { userInfo } from 'node:os'
+import { tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
 import { findProgram } from './debian.mjs'
 import { commandLine, startTicks, stopProcess } from './processes.mjs'
@@ -26,7 +26,7 @@ export async function startDatabase(folder) {
     settings: join(folder, 'settings.json'),
     pid: join(folder, 'mariadbd.pid'),
     log: join(folder, 'mariadbd.log'),
-    socket: join(folder, 'mariadbd.sock'),
+    socket: socketPath(folder),
     init: join(folder, 'init.sql'),
     ready: join(folder, 'data', 'lapsus-ready'),
   }
@@ -42,6 +42,14 @@ export async function startDatabase(folder) {
     pid: server.pid,
     stop: () => stopProcess(server.pid),
   }
+}
+
+/** The system allows 107 bytes for a socket's path: a deep folder needs a shorter one elsewhere. */
+function socketPath(folder) {
+  const inside = join(folder, 'mariadbd.sock')
+  if (Buffer.byteLength(inside) <= 100) return inside
+  const name = createHash('sha256').update(folder).digest('hex').slice(0, 16)
+  return join(tmpdir(), `lapsus-${name}.sock`)
 }
 
 /** A mariadbd that outlived its supervisor still holds the data directory: end it in good order. */
