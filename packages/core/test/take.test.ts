@@ -10,6 +10,7 @@ import {
   longestWait,
   miniature,
   packSpans,
+  unpackFrames,
   unpackSpans,
   VarintReader,
   VarintWriter,
@@ -173,6 +174,26 @@ describe('packed spans', () => {
         const { spans, frames } = made.digest(chunkRecord(2, spec, startNs))
         const packed = packSpans(spans, frames.startNs, made.progress.paths)
         expect(unpackSpans(packed, frames.startNs, made.progress.paths)).to.deep.equal(spans)
+      }),
+    )
+  })
+
+  it('give any stretch of frames without the others', () => {
+    fc.assert(
+      fc.property(arbitraryFrames(5), fc.nat(), fc.nat(), (spec, a, b) => {
+        const [from, to] = [a % (spec.length + 1), b % (spec.length + 1)].sort((x, y) => x - y) as [
+          number,
+          number,
+        ]
+        const made = digester()
+        const { spans, frames } = made.digest(chunkRecord(2, spec))
+        const packed = packSpans(spans, frames.startNs, made.progress.paths)
+        const part = unpackFrames(packed, frames.startNs, made.progress.paths, from, to)
+        const first = from === 0 ? 0 : spans.frameEnd[from - 1]!
+        const end = to === 0 ? 0 : spans.frameEnd[to - 1]!
+        expect([...part.startNs]).to.deep.equal([...spans.startNs.slice(first, end)])
+        expect([...part.path]).to.deep.equal([...spans.path.slice(first, end)])
+        expect([...part.frameEnd]).to.deep.equal([...spans.frameEnd.slice(from, to)].map((at) => at - first))
       }),
     )
   })

@@ -1,19 +1,22 @@
 /**
  * Spans for storage: times as small differences, columns apart, ready to be deflated.
  *
+ * The lowest byte of a time is mostly noise, the rest is not: they are kept apart, since noise among the
+ * rest would spoil its packing (12 % of the whole on the demo game).
+ *
  * The start of a span is kept as its distance from the point where it could have begun at the earliest:
  * the end of the span before it at the same depth, or else its parent's start.
  */
 import type { PathTable } from './paths.ts'
 import { firstSpan, type SpanColumns } from './spans.ts'
-import { VarintReader, VarintWriter } from './varint.ts'
+import { unzigzag, VarintReader, VarintWriter, zigzag } from './varint.ts'
 
-/** Sections one after the other, each preceded by its length: counts, paths, gaps, durations. */
+/** Sections: counts, paths, then the low bytes and the rest of gaps and of durations. */
 export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths: PathTable): Uint8Array {
   const counts = new VarintWriter()
   const pathIds = new VarintWriter()
-  const gaps = new VarintWriter()
-  const durations = new VarintWriter()
+  const gaps = new SplitWriter()
+  const durations = new SplitWriter()
   const earliest = new EarliestStart(paths)
   for (let frame = 0; frame < spans.frameEnd.length; frame++) {
     const from = firstSpan(spans, frame)
@@ -23,12 +26,13 @@ export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths:
     for (let span = from; span < to; span++) {
       const path = spans.path[span]!
       pathIds.write(path)
-      gaps.writeSigned(spans.startNs[span]! - earliest.of(path))
+      gaps.write(zigzag(spans.startNs[span]! - earliest.of(path)))
       durations.write(spans.durationNs[span]!)
       earliest.passed(path, spans.startNs[span]!, spans.durationNs[span]!)
     }
   }
-  return joinSections([counts, pathIds, gaps, durations].map((writer) => writer.bytes()))
+  const writers = [counts, pathIds, gaps.low, gaps.high, durations.low, durations.high]
+  return joinSections(writers.map((writer) => writer.bytes()))
 }
 
 /** All spans of a packed stretch. */
@@ -47,10 +51,12 @@ export function unpackFrames(
   from: number,
   to: number,
 ): SpanColumns {
-  const [counts, pathIds, gaps, durations] = splitSections(packed, 4)
+  const [counts, pathIds, gapsLow, gapsHigh, durationsLow, durationsHigh] = splitSections(packed, 6)
+  const gaps = new SplitReader(gapsLow!, gapsHigh!)
+  const durations = new SplitReader(durationsLow!, durationsHigh!)
   let before = 0
   for (let frame = 0; frame < from; frame++) before += counts!.read()
-  for (const section of [pathIds, gaps, durations]) section!.skip(before)
+  for (const section of [pathIds!, gaps, durations]) section.skip(before)
   const frameEnd = new Uint32Array(to - from)
   let total = 0
   for (let frame = 0; frame < frameEnd.length; frame++) frameEnd[frame] = total += counts!.read()
@@ -66,8 +72,8 @@ export function unpackFrames(
     earliest.startFrame(frameStartNs[from + frame]!)
     for (; span < frameEnd[frame]!; span++) {
       const path = pathIds!.read()
-      const startNs = earliest.of(path) + gaps!.readSigned()
-      const durationNs = durations!.read()
+      const startNs = earliest.of(path) + unzigzag(gaps.read())
+      const durationNs = durations.read()
       spans.path[span] = path
       spans.startNs[span] = startNs
       spans.durationNs[span] = durationNs
@@ -75,6 +81,36 @@ export function unpackFrames(
     }
   }
   return spans
+}
+
+/** Whole numbers with their lowest byte in a column of its own. */
+class SplitWriter {
+  readonly low = new VarintWriter()
+  readonly high = new VarintWriter()
+
+  write(value: number): void {
+    this.low.writeByte(value % 256)
+    this.high.write(Math.floor(value / 256))
+  }
+}
+
+class SplitReader {
+  readonly #low: VarintReader
+  readonly #high: VarintReader
+
+  constructor(low: VarintReader, high: VarintReader) {
+    this.#low = low
+    this.#high = high
+  }
+
+  read(): number {
+    return this.#low.readByte() + 256 * this.#high.read()
+  }
+
+  skip(count: number): void {
+    this.#low.skipBytes(count)
+    this.#high.skip(count)
+  }
 }
 
 /** Follows one frame's spans and knows where the next of a path could begin at the earliest. */

@@ -25,9 +25,15 @@ export class VarintWriter {
     this.#length = at
   }
 
-  /** A whole number of either sign, small ones short: 0, −1, 1, −2 … as 0, 1, 2, 3 … */
+  /** A whole number of either sign. */
   writeSigned(value: number): void {
-    this.write(value < 0 ? -2 * value - 1 : 2 * value)
+    this.write(zigzag(value))
+  }
+
+  /** One byte as it is. */
+  writeByte(byte: number): void {
+    if (this.#length === this.#bytes.length) this.#grow()
+    this.#bytes[this.#length++] = byte
   }
 
   get length(): number {
@@ -75,6 +81,16 @@ export class VarintReader {
     return value
   }
 
+  readByte(): number {
+    const byte = this.#bytes[this.#at++]
+    if (byte === undefined) throw new RangeError('packed column ends too early')
+    return byte
+  }
+
+  skipBytes(count: number): void {
+    this.#at += count
+  }
+
   /** Passes over `count` numbers. */
   skip(count: number): void {
     const bytes = this.#bytes
@@ -87,7 +103,10 @@ export class VarintReader {
   }
 
   readSigned(): number {
-    const value = this.read()
-    return value % 2 === 1 ? -(value + 1) / 2 : value / 2
+    return unzigzag(this.read())
   }
 }
+
+/** A whole number of either sign as one that is not negative, small ones small: 0, −1, 1, −2 as 0, 1, 2, 3. */
+export const zigzag = (value: number): number => (value < 0 ? -2 * value - 1 : 2 * value)
+export const unzigzag = (value: number): number => (value % 2 === 1 ? -(value + 1) / 2 : value / 2)
