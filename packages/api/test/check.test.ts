@@ -1,0 +1,131 @@
+/** What comes over the wire is refused, by field, before anything relies on it. */
+import { expect } from 'chai'
+import { encodeCbor } from '@lapsus/core/format'
+import {
+  checkDemoGame,
+  checkImport,
+  checkLedger,
+  checkPage,
+  checkRecording,
+  checkRecordings,
+  checkTake,
+  checkTakes,
+} from '../src/index.ts'
+
+const figures = {
+  frames: 2,
+  budgetMs: 16.7,
+  work: { p50: 1, p95: 2, p99: 2, p999: 2, worst: 2 },
+  over: 0,
+  overShare: 0,
+  overTimeMs: 0,
+  late: 0,
+  held: 0,
+  heldBy: { refresh: 0, graphics: 0, job: 0, io: 0 },
+}
+
+const summary = {
+  id: 'a-take-of-mine',
+  game: 'Mine',
+  name: '',
+  note: '',
+  state: 'complete',
+  started: '2026-01-02T03:04:05Z',
+  target: 60,
+  conditions: {},
+  frames: 2,
+  spans: 3,
+  durationMs: 33,
+  dropped: 0,
+  repaired: 0,
+  storedBytes: 100,
+  figures,
+  miniature: null,
+}
+
+const detail = {
+  ...summary,
+  markers: [{ id: 4, name: 'sim', group: '', groupId: 0, kind: 'work' }],
+  lanes: [{ id: 0, name: 'main' }],
+  gauges: [],
+  paths: [
+    { parent: -1, lane: 0, marker: 4 },
+    { parent: 0, lane: 0, marker: 4 },
+  ],
+  moments: [{ name: 'bell', atNs: 5, frame: 1, data: null }],
+}
+
+const page = {
+  frame: 1,
+  startNs: 10,
+  durationNs: 20,
+  path: Uint8Array.of(0, 1),
+  spanStartNs: Float64Array.of(10, 11),
+  spanDurationNs: Uint16Array.of(9, 3),
+  gauges: [{ gauge: 0, value: 1.5 }],
+}
+
+const row = {
+  key: 0,
+  calls: 2,
+  frames: 1,
+  selfMs: 1,
+  totalMs: 2,
+  selfP99Ms: 1,
+  worstSelfMs: 1,
+  worstFrame: 0,
+}
+const ledger = { from: 0, to: 1, by: 'path', rows: [row] }
+const recording = {
+  id: 'r',
+  take: 't',
+  state: 'recording',
+  seconds: 30,
+  elapsedS: 1.5,
+  frames: 90,
+  message: '',
+}
+
+describe('answers of the server', () => {
+  it('pass when they are as they should be', () => {
+    expect(checkTakes([summary])).to.deep.equal([summary])
+    expect(checkTakes([{ ...summary, figures: null }])[0]!.figures).to.equal(null)
+    expect(checkTake(detail)).to.deep.equal(detail)
+    expect(checkLedger(ledger)).to.deep.equal(ledger)
+    expect(checkRecordings([recording])).to.deep.equal([recording])
+    expect(checkImport({ take: 't', frames: 1, complete: true, problem: null }).frames).to.equal(1)
+    const demo = { name: 'Moth Post', flaws: [{ id: 'f', text: 't' }], defaults: {}, limits: {} }
+    expect(checkDemoGame(demo)).to.deep.equal(demo)
+  })
+
+  it('give pages with columns of one type, whatever width they came in', () => {
+    const checked = checkPage(encodeCbor(page))
+    expect(checked.path).to.deep.equal(Uint32Array.of(0, 1))
+    expect(checked.spanDurationNs).to.deep.equal(Float64Array.of(9, 3))
+    expect(checked).to.deep.include({ frame: 1, startNs: 10, gauges: [{ gauge: 0, value: 1.5 }] })
+  })
+
+  it('are refused by the field that is wrong', () => {
+    const cases: [() => unknown, string][] = [
+      [() => checkTakes({ takes: [] }), '"takes"'],
+      [() => checkTakes([{ ...summary, state: 'half' }]), '"state"'],
+      [() => checkTakes([{ ...summary, frames: -1 }]), '"frames"'],
+      [() => checkTakes([{ ...summary, note: null }]), '"note"'],
+      [() => checkTakes([{ ...summary, figures: { ...figures, work: { p50: 1 } } }]), '"p95"'],
+      [() => checkTake({ ...detail, paths: [{ parent: 0, lane: 0, marker: 4 }] }), '"parent"'],
+      [() => checkTake({ ...detail, paths: [{ parent: -1, lane: 0, marker: 9 }] }), '"marker"'],
+      [() => checkTake({ ...detail, moments: [{ name: 'bell', atNs: NaN, frame: 1 }] }), '"atNs"'],
+      [() => checkPage(encodeCbor({ ...page, path: [0, 1] })), '"path"'],
+      [() => checkPage(encodeCbor({ ...page, spanStartNs: Float64Array.of(1) })), '"path"'],
+      [() => checkPage(encodeCbor({ ...page, startNs: 'soon' })), '"startNs"'],
+      [() => checkPage(Uint8Array.of(0xff)), 'well-formed CBOR'],
+      [() => checkLedger({ ...ledger, by: 'colour' }), '"by"'],
+      [() => checkLedger({ ...ledger, rows: [{ ...row, selfMs: null }] }), '"selfMs"'],
+      [() => checkRecording({ ...recording, state: 'paused' }), '"state"'],
+      [() => checkRecording(null), '"recording"'],
+      [() => checkImport({ frames: 1 }), '"take"'],
+      [() => checkDemoGame({ name: 'x', flaws: [{}] }), '"id"'],
+    ]
+    for (const [check, field] of cases) expect(check).to.throw(field)
+  })
+})
