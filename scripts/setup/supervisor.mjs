@@ -15,7 +15,7 @@ const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP']
 export async function supervise(main) {
   await runMain(async () => {
     checkNode()
-    const lock = claim()
+    let lock = null
     const running = []
     let ended = null
     let beginning = Promise.resolve()
@@ -34,7 +34,7 @@ export async function supervise(main) {
         say(`${reason}: stopping`)
         await beginning
         for (const part of running.reverse()) await part.stop()
-        lock.release()
+        lock?.release()
         say('stopped')
         process.exit(exitCode)
       })()
@@ -42,6 +42,7 @@ export async function supervise(main) {
     }
     for (const signal of SIGNALS) process.on(signal, () => void stop(signal, 0))
 
+    lock = claim()
     try {
       await main({ begin, stop, announce: lock.announce, stopping: () => ended !== null })
     } catch (error) {
