@@ -1,7 +1,7 @@
 /** Only pages of this server, and programs on this machine, get in. */
 import type { IncomingMessage } from 'node:http'
 import type { Context, Next } from 'koa'
-import { ProblemError } from './problems.ts'
+import { ProblemError } from '../problem-error.ts'
 
 const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]'])
 

@@ -4,19 +4,7 @@ import type { Problem } from '@lapsus/api'
 import { FormatError } from '@lapsus/core/format'
 import type { Context, Next } from 'koa'
 import type { Logger } from 'pino'
-
-export class ProblemError extends Error {
-  readonly status: number
-  readonly field: string | undefined
-
-  constructor(status: number, detail: string, field?: string) {
-    super(detail)
-    this.status = status
-    this.field = field
-  }
-}
-
-export const notFound = (what: string, field: string) => new ProblemError(404, `there is no ${what}`, field)
+import { ProblemError } from '../problem-error.ts'
 
 export function problemHandler(log: Logger) {
   return async (context: Context, next: Next): Promise<void> => {

@@ -16,7 +16,7 @@ import {
   ValidateIf,
 } from 'class-validator'
 import { DEMO_LIMITS } from '../recordings/demo.ts'
-import { ProblemError } from './problems.ts'
+import { ProblemError } from '../problem-error.ts'
 
 const MOST_FRAME = 2 ** 31 - 1
 

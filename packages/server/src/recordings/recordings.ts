@@ -5,7 +5,7 @@ import { ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
-import { ProblemError } from '../http/problems.ts'
+import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
 
 /** Ended recordings that are still listed. */

@@ -1,6 +1,6 @@
 import Router from '@koa/router'
 import type { Recordings } from '../../recordings/recordings.ts'
-import { notFound, ProblemError } from '../problems.ts'
+import { notFound, ProblemError } from '../../problem-error.ts'
 import { parseRequest, RecordingBody } from '../requests.ts'
 
 export function recordingRoutes(recordings: Recordings): Router {

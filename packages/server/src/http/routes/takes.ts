@@ -18,7 +18,7 @@ import {
   takeDetail,
   takeSummary,
 } from '../../queries/takes.ts'
-import { notFound, ProblemError } from '../problems.ts'
+import { notFound, ProblemError } from '../../problem-error.ts'
 import { FrameParams, LedgerQuery, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
 
 const CBOR = 'application/cbor'
