@@ -1,5 +1,11 @@
 /** A made-up take: 36,000 frames of 500 spans, with noise, spikes and a worker lane. */
-import { encodeRecord, type ChunkRecord, type DeclareRecord, type LaneSpans } from '@lapsus/core/format'
+import {
+  emptyChunk,
+  encodeRecord,
+  type ChunkRecord,
+  type DeclareRecord,
+  type LaneSpans,
+} from '@lapsus/core/format'
 
 export const FRAMES = 36_000
 export const SPANS_PER_FRAME = 500
@@ -20,12 +26,16 @@ export const declaration: DeclareRecord = {
     name: `system ${Math.floor(id / 6)}.${id % 6}`,
     group: `group ${Math.floor(id / 12)}`,
     kind: id === 59 ? 'wait:refresh' : 'work',
+    tags: [],
+    watches: [],
   })),
   lanes: [
     { id: 0, name: 'main' },
     { id: 1, name: 'worker 1' },
   ],
   gauges: [],
+  watches: [],
+  classes: [],
 }
 
 /** Encoded chunks, in order; `sequence` counts on from the declaration's. */
@@ -48,16 +58,12 @@ function chunk(sequence: number, first: number, frames: number): ChunkRecord {
     durations[frame] = Math.max(Math.round(FRAME_NS), end - starts[frame]!)
   }
   return {
-    record: 'chunk',
-    sequence,
+    ...emptyChunk(sequence),
     frameStartNs: starts,
     frameDurationNs: durations,
     steps: new Uint32Array(frames).fill(1),
     lanes: [main, worker],
-    gauges: [],
     moments: first % 1280 === 0 ? [{ name: 'wave', atNs: starts[0]!, data: null }] : [],
-    dropped: 0,
-    repaired: 0,
   }
 }
 

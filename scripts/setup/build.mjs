@@ -10,6 +10,7 @@ const PROGRAMS = [
   { entry: 'packages/cli/src/main.ts', out: 'packages/cli/dist/main.mjs' },
   { entry: 'games/moth-post/src/main.ts', out: 'games/moth-post/dist/main.mjs' },
   { entry: 'games/moth-post/src/wind-worker.ts', out: 'games/moth-post/dist/wind-worker.mjs' },
+  { entry: 'games/moth-post/src/routes-worker.ts', out: 'games/moth-post/dist/routes-worker.mjs' },
 ]
 const WEB = { folder: 'packages/web', out: 'packages/web/dist/index.html' }
 

@@ -1,8 +1,14 @@
 import type { Random } from './random.ts'
 
+import type { ClassId, Probe } from '@lapsus/probe'
+
 /** Pixels of a stamp. */
 const STAMP = 24 * 24
 const SHEETS = 6
+/** Threads in the paper of an envelope. */
+const FIBRES = 6_000
+/** About what one letter takes on the heap. */
+const LETTER_BYTES = FIBRES * 8 + 2_000
 
 export interface Sheet {
   lines: string[]
@@ -21,6 +27,8 @@ export interface Letter {
   place: number
   stamp: Uint8Array
   sheets: Sheet[]
+  /** Strength of each thread of the envelope. */
+  fibres: number[]
 }
 
 const newLetter = (): Letter => ({
@@ -32,6 +40,7 @@ const newLetter = (): Letter => ({
   place: 0,
   stamp: new Uint8Array(STAMP),
   sheets: Array.from({ length: SHEETS }, () => ({ lines: ['', '', '', ''], weight: 0 })),
+  fibres: new Array<number>(FIBRES).fill(0.5),
 })
 
 /** Where letters come from and go to. */
@@ -41,13 +50,24 @@ export interface LetterSource {
 }
 
 /** Makes a letter each time and lets the collector find it afterwards. */
-export const churningSource = (): LetterSource => ({ take: newLetter, give: () => {} })
+export const churningSource = (probe: Probe, letterClass: ClassId): LetterSource => ({
+  take() {
+    probe.born(letterClass, LETTER_BYTES)
+    return newLetter()
+  },
+  give: () => probe.died(letterClass),
+})
 
 /** Keeps letters that were delivered and hands them out again. */
-export function poolingSource(size: number): LetterSource {
+export function poolingSource(size: number, probe: Probe, letterClass: ClassId): LetterSource {
   const idle = Array.from({ length: size }, newLetter)
   return {
-    take: () => idle.pop() ?? newLetter(),
+    take() {
+      const kept = idle.pop()
+      if (kept !== undefined) return kept
+      probe.born(letterClass, LETTER_BYTES)
+      return newLetter()
+    },
     give: (letter) => void idle.push(letter),
   }
 }
@@ -61,6 +81,7 @@ export function addressLetter(letter: Letter, id: number, lanterns: number, rand
   letter.place = 0
   letter.address = `${1 + (letter.to % 90)} ${STREETS[letter.to % STREETS.length]} Street`
   letter.weight = 0
+  letter.fibres[id % FIBRES] = 0.5
   for (const sheet of letter.sheets) {
     sheet.weight = 1 + Math.floor(random() * 9)
     letter.weight += sheet.weight

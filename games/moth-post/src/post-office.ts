@@ -1,30 +1,36 @@
 import type { Probe } from '@lapsus/probe'
 import { fingerprint } from './random.ts'
+import { lookThroughDead } from './rooms/dead-letters.ts'
 import { stepBelts } from './rooms/belts.ts'
 import { drawBoard } from './rooms/board.ts'
 import { dispatch } from './rooms/couriers.ts'
+import { checkGates } from './rooms/gates.ts'
 import { keepHouse } from './rooms/house.ts'
 import { flicker } from './rooms/lanterns.ts'
 import { arrive, deliver } from './rooms/mail.ts'
+import { turnGears } from './rooms/mechanics.ts'
 import { updateMoths } from './rooms/moths.ts'
 import { checkShift } from './rooms/shift.ts'
 import { sortLetters } from './rooms/sorting.ts'
 import { updateTally } from './rooms/tally.ts'
 import { applyWind, startWind } from './rooms/weather.ts'
-import type { Settings } from './settings.ts'
-import { windOnThisThread, type WindSource } from './wind.ts'
-import { newWorld, type World } from './world.ts'
+import { beatWings } from './rooms/wings.ts'
+import { STEP_S, type Settings } from './settings.ts'
+import { windOnThisThread } from './wind.ts'
+import { wingSum } from './wings.ts'
+import { newWorld, onThisThread, type Helpers, type World } from './world.ts'
 
 /** The whole game, one fixed step at a time. The same seed gives the same night, flaws or not. */
 export class PostOffice {
   readonly world: World
 
-  constructor(settings: Settings, probe: Probe, wind: WindSource = windOnThisThread()) {
-    wind.start(1)
-    this.world = newWorld(settings, probe, wind)
+  constructor(settings: Settings, probe: Probe, helpers: Helpers = onThisThread(windOnThisThread())) {
+    helpers.wind.start(1, 0)
+    this.world = newWorld(settings, probe, helpers)
   }
 
-  step(): void {
+  /** @param elapsedMs real time since the last step; changes what the gears cost, not what the night brings */
+  step(elapsedMs = STEP_S * 1000): void {
     const { world } = this
     const { probe, markers } = world
     probe.run(markers['input.read'], () => {})
@@ -32,9 +38,13 @@ export class PostOffice {
     applyWind(world)
     arrive(world)
     stepBelts(world)
+    const gearSteps = turnGears(world, elapsedMs)
     sortLetters(world)
+    lookThroughDead(world)
     dispatch(world)
+    checkGates(world)
     updateMoths(world)
+    beatWings(world)
     deliver(world)
     flicker(world)
     startWind(world)
@@ -43,7 +53,7 @@ export class PostOffice {
     checkShift(world)
     keepHouse(world)
     drawBoard(world)
-    probe.steps(1)
+    probe.steps(gearSteps)
     world.step++
   }
 
@@ -55,8 +65,16 @@ export class PostOffice {
       world.discrepancies,
       world.shift,
       world.audit,
+      world.deadAccount,
+      world.beltCrowding,
+      wingSum(world.wings, world.settings.flaws.has('moth-objects')) * 1e6,
       ...world.binCounts,
-      ...world.moths.flatMap((moth) => [moth.x * 1000, moth.y * 1000, moth.carrying?.id ?? -1]),
+      ...world.moths.flatMap((moth) => [
+        moth.x * 1000,
+        moth.y * 1000,
+        moth.carrying?.id ?? -1,
+        moth.routeCost,
+      ]),
     ])
   }
 }

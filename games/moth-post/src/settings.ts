@@ -4,11 +4,26 @@
  */
 export const FLAWS = {
   'letter-churn': 'letters are created on arrival and thrown away on delivery, instead of pooled',
+  'roost-awake': 'roosting moths are updated like flying ones, instead of put to sleep',
   'lantern-all-pairs': 'every moth measures every lantern, instead of those in the buckets nearby',
+  'tally-rebuild': 'the tally text is rebuilt in every frame, instead of when its figures change',
+  'belt-retest': 'four rules each test the same belts again, instead of sharing one test a frame',
+  'name-search': 'moths look their lantern up by name in every update, instead of keeping it',
+  'route-burst': 'all routes are planned anew in the frame a gate shuts, instead of a few a frame',
   'roll-call-nested': 'the roll call at the bell runs in nested loops, instead of over an index',
+  'vector-churn': 'steering makes a throw-away vector for every neighbour, instead of adding up',
+  'step-pileup': 'belt mechanics catch up on every step they missed, instead of at most four a frame',
+  'dead-letters':
+    'letters that cannot be delivered are kept and looked through for ever, instead of returned',
+  'lock-step': 'both chores of the house are done in the same frame, instead of half a second apart',
+  'moth-objects': 'wings beat one object at a time, instead of in one pass over packed arrays',
 } as const
 
 export type Flaw = keyof typeof FLAWS
+
+/** How routes are planned anew where `route-burst` is fixed. */
+export const ROUTE_PLANS = ['sliced', 'jobs'] as const
+export type RoutePlan = (typeof ROUTE_PLANS)[number]
 
 export interface Settings {
   seed: number
@@ -22,7 +37,7 @@ export interface Settings {
 export const DEFAULTS = { seed: 1, letters: 90, moths: 150 }
 export const LANTERNS = 320
 
-/** Fixed step of the game, and so its target. */
+/** Fixed step of the game. */
 export const STEP_S = 1 / 60
 /** The shift bell rings this long after the start, and every 20 s from then on. */
 export const FIRST_BELL_S = 5

@@ -11,6 +11,7 @@ const BUCKETS = TOWN / BUCKET
 
 export interface Lantern {
   id: number
+  name: string
   x: number
   y: number
   district: number
@@ -30,12 +31,27 @@ export function buildTown(count: number, random: Random): Town {
   const lanterns = Array.from({ length: count }, (_, id): Lantern => {
     const x = random() * TOWN
     const y = random() * TOWN
-    return { id, x, y, district: Math.floor((x / TOWN) * DISTRICTS), glow: 1, phase: random() * Math.PI * 2 }
+    const name = `lantern ${id} in the ${id % 2 === 0 ? 'upper' : 'lower'} town`
+    return {
+      id,
+      name,
+      x,
+      y,
+      district: Math.floor((x / TOWN) * DISTRICTS),
+      glow: 1,
+      phase: random() * Math.PI * 2,
+    }
   })
   const buckets: Lantern[][] = Array.from({ length: BUCKETS * BUCKETS }, () => [])
   for (const lantern of lanterns) buckets[bucketOf(lantern.x, lantern.y)]!.push(lantern)
   const streets = Float32Array.from({ length: STREETS * STREETS }, () => 1 + Math.floor(random() * 4))
   return { lanterns, buckets, streets }
+}
+
+/** The lantern of that name, found by looking at one after the other. */
+export function lanternNamed(town: Town, name: string): Lantern | null {
+  for (const lantern of town.lanterns) if (lantern.name === name) return lantern
+  return null
 }
 
 const cellOf = (pace: number) => Math.min(BUCKETS - 1, Math.max(0, Math.floor(pace / BUCKET)))

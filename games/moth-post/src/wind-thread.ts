@@ -1,5 +1,5 @@
 import { Worker } from 'node:worker_threads'
-import { FINISHED, HUNDREDTHS, newSharedWind, REQUESTED, STOP, type WindSource } from './wind.ts'
+import { FINISHED, HUNDREDTHS, JOB, newSharedWind, REQUESTED, STOP, type WindSource } from './wind.ts'
 
 /** @param script the built wind worker */
 export function windOnWorker(script: URL): WindSource {
@@ -7,7 +7,8 @@ export function windOnWorker(script: URL): WindSource {
   const worker = new Worker(script, { workerData: shared })
   let asked = 0
   return {
-    start(hour) {
+    start(hour, job) {
+      shared.control[JOB] = job
       asked = Math.max(1, Math.round(hour * HUNDREDTHS))
       Atomics.store(shared.control, REQUESTED, asked)
       Atomics.notify(shared.control, REQUESTED)

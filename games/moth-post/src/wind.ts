@@ -8,7 +8,8 @@ const OCTAVES = 4
 /** State shared with the worker: what it should do and how far it is. */
 export const REQUESTED = 0
 export const FINISHED = 1
-export const CONTROL_WORDS = 2
+export const JOB = 2
+export const CONTROL_WORDS = 3
 /** Hours travel as whole hundredths; this instead ends the worker. */
 export const HUNDREDTHS = 100
 export const STOP = -1
@@ -38,8 +39,8 @@ export const octaves = Array.from({ length: OCTAVES }, (_, octave) => octave)
 
 /** Where the wind comes from: a worker thread, or, without one, the same thread. */
 export interface WindSource {
-  /** Asks for the wind of this hour. */
-  start(hour: number): void
+  /** Asks for the wind of this hour. @param job its number, 0 for none */
+  start(hour: number, job: number): void
   /** Waits until what was asked for is there, and gives it. */
   join(): Float32Array
   stop(): void

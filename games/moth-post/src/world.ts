@@ -1,10 +1,19 @@
-import type { GaugeId, Probe } from '@lapsus/probe'
+import type { JobId, Probe, Updater } from '@lapsus/probe'
 import { churningSource, poolingSource, type Letter, type LetterSource } from './letter.ts'
-import { declareMarkers, type Markers } from './markers.ts'
+import {
+  declareClasses,
+  declareGauges,
+  declareMarkers,
+  type Classes,
+  type Gauges,
+  type Markers,
+} from './markers.ts'
 import { randomFrom, type Random } from './random.ts'
+import { routesInSlices, type RouteBatch, type RoutePlanner } from './routes.ts'
 import { FIRST_BELL_S, STEP_S, type Settings } from './settings.ts'
 import { buildTown, TOWN, type Lantern, type Town } from './town.ts'
 import type { WindSource } from './wind.ts'
+import { newWings, type Wings } from './wings.ts'
 
 export const BELTS = 8
 export const BINS = 16
@@ -19,8 +28,13 @@ export interface Moth {
   /** What it carries, and where to; null while it is free. */
   carrying: Letter | null
   target: Lantern | null
-  /** Frames until it looks for a lantern to rest at. */
-  restless: number
+  /** Name of the target, by which it is looked up the costly way. */
+  targetName: string
+  /** It roosts until this step. */
+  roostsUntil: number
+  /** Cost of its way as of the last time the routes were planned. */
+  routeCost: number
+  updater: Updater
 }
 
 /** One line of the shift's book: who carried what. */
@@ -31,17 +45,37 @@ export interface BookEntry {
   seal: number
 }
 
+/** A letter nobody takes, and since when. */
+export interface DeadLetter {
+  letter: Letter
+  sinceStep: number
+}
+
+/** The belts' gears, which run at a pace of their own whatever the frames do. */
+export interface Mechanics {
+  /** Real time that is not stepped yet, ms. */
+  owedMs: number
+  strain: Float64Array
+}
+
 /** Everything the rooms of the post office work on. */
 export interface World {
   settings: Settings
   probe: Probe
   markers: Markers
-  gauges: { letters: GaugeId; carried: GaugeId }
+  gauges: Gauges
+  classes: Classes
+  tallyWatch: number
   random: Random
   town: Town
   source: LetterSource
   wind: WindSource
   windField: Float32Array
+  /** The job that blows the next wind; 0 before the first. */
+  windJob: JobId
+  routes: RoutePlanner
+  /** Routes that are being planned anew; null while no gate has shut lately. */
+  replanning: RouteBatch | null
 
   step: number
   nextBellStep: number
@@ -51,6 +85,7 @@ export interface World {
   arriving: number
   belts: Letter[][]
   stamped: Letter[]
+  beltCrowding: number
   bins: Letter[][]
   moths: Moth[]
   book: BookEntry[]
@@ -59,26 +94,52 @@ export interface World {
   /** What went wrong at the roll calls so far: should stay 0. */
   discrepancies: number
   tallyLines: string[]
+  tallyShown: string
+  deadLetters: DeadLetter[]
+  /** What was found out about dead letters, for the night's account. */
+  deadAccount: number
+  wings: Wings
+  mechanics: Mechanics
+  auditMark: number
   dust: Float32Array
   audit: number
   batches: number
 }
 
 export const POOL = 512
+const GEARS = 900
 
-export function newWorld(settings: Settings, probe: Probe, wind: WindSource): World {
+export interface Helpers {
+  wind: WindSource
+  routes: RoutePlanner
+}
+
+export const onThisThread = (wind: WindSource): Helpers => ({ wind, routes: routesInSlices() })
+
+export function newWorld(settings: Settings, probe: Probe, { wind, routes }: Helpers): World {
   const random = randomFrom(settings.seed)
+  const tallyWatch = probe.watchId('tally')
+  const markers = declareMarkers(probe, { tally: tallyWatch })
+  const classes = declareClasses(probe)
+  const wings = newWings(settings.moths, random)
   const town = buildTown(settings.lanterns, random)
   return {
     settings,
     probe,
-    markers: declareMarkers(probe),
-    gauges: { letters: probe.gaugeId('letters'), carried: probe.gaugeId('letters carried') },
+    markers,
+    gauges: declareGauges(probe),
+    classes,
+    tallyWatch,
     random,
     town,
-    source: settings.flaws.has('letter-churn') ? churningSource() : poolingSource(POOL),
+    source: settings.flaws.has('letter-churn')
+      ? churningSource(probe, classes.letter)
+      : poolingSource(POOL, probe, classes.letter),
     wind,
     windField: wind.join(),
+    windJob: 0,
+    routes,
+    replanning: null,
     step: 0,
     nextBellStep: Math.round(FIRST_BELL_S / STEP_S),
     shift: 0,
@@ -86,20 +147,29 @@ export function newWorld(settings: Settings, probe: Probe, wind: WindSource): Wo
     arriving: 0,
     belts: Array.from({ length: BELTS }, () => []),
     stamped: [],
+    beltCrowding: 0,
     bins: Array.from({ length: BINS }, () => []),
-    moths: Array.from({ length: settings.moths }, (_, id) => newMoth(id, random)),
+    moths: Array.from({ length: settings.moths }, (_, id) =>
+      newMoth(id, random, probe.updater(classes.moth, { marker: markers['moth.update'] })),
+    ),
     book: [],
     delivered: 0,
     binCounts: new Int32Array(BINS),
     discrepancies: 0,
     tallyLines: [],
-    dust: new Float32Array(64 * 64),
+    tallyShown: '',
+    deadLetters: [],
+    deadAccount: 0,
+    wings,
+    mechanics: { owedMs: 0, strain: new Float64Array(GEARS) },
+    auditMark: 0,
+    dust: new Float32Array(160 * 160),
     audit: 0,
     batches: 0,
   }
 }
 
-function newMoth(id: number, random: Random): Moth {
+function newMoth(id: number, random: Random, updater: Updater): Moth {
   const name = `${['Atlas', 'Luna', 'Vesta', 'Io', 'Hera', 'Silas', 'Polly', 'Ina'][id % 8]} the ${id}th of the night post`
   return {
     id,
@@ -110,7 +180,10 @@ function newMoth(id: number, random: Random): Moth {
     vy: 0,
     carrying: null,
     target: null,
-    restless: id % 3,
+    targetName: '',
+    roostsUntil: 0,
+    routeCost: 0,
+    updater,
   }
 }
 

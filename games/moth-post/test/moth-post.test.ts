@@ -17,6 +17,11 @@ function night(flaws: string, seed: number, steps: number): string {
   return post.fingerprint()
 }
 
+/** Past two gates and a bell, with every chore of the house done. */
+const STEPS = 1010
+let known: string | null = null
+const flawless = () => (known ??= night('none', 9, STEPS))
+
 describe('Moth Post', () => {
   it('has the same night for the same seed, and another for another', () => {
     expect(night('none', 4, 500)).to.equal(night('none', 4, 500))
@@ -25,7 +30,7 @@ describe('Moth Post', () => {
 
   for (const flaw of Object.keys(FLAWS)) {
     it(`has the same night with and without ${flaw}: the fix changes cost, not outcome`, () => {
-      expect(night(flaw, 9, 700)).to.equal(night('none', 9, 700))
+      expect(night(flaw, 9, STEPS)).to.equal(flawless())
     })
   }
 
@@ -41,7 +46,7 @@ describe('Moth Post', () => {
 
   it('names the flaw it does not know', () => {
     expect(() => parseFlaws('letter-churn,typo')).to.throw('unknown flaw "typo"')
-    expect(parseFlaws('all').size).to.equal(3)
+    expect(parseFlaws('all').size).to.equal(Object.keys(FLAWS).length)
     expect(parseFlaws('none').size).to.equal(0)
   })
 
@@ -76,6 +81,7 @@ describe('Moth Post', () => {
     const moments = records.flatMap((record) =>
       record.record === 'chunk' ? (record as ChunkRecord).moments : [],
     )
-    expect(moments.map(({ name, data }) => [name, data])).to.deep.equal([['shift-bell', { shift: 1 }]])
+    expect(moments.map(({ name }) => name)).to.deep.equal(['gate-shut', 'shift-bell'])
+    expect(moments[1]!.data).to.deep.equal({ shift: 1 })
   })
 })

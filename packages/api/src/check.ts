@@ -1,11 +1,14 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
-import { asFields, bad, decodeCbor, finite, list, text, whole, type Fields } from '@lapsus/core/format'
+import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
+import { DETAIL_SUMS } from '@lapsus/core/rollup'
+import { decodeFrames } from '@lapsus/core/take'
 import {
   RECORDING_STATES,
   TAKE_STATES,
   type DemoGame,
   type ImportResult,
   type LedgerResponse,
+  type LiveNews,
   type Page,
   type Recording,
   type TakeDetail,
@@ -29,6 +32,7 @@ function summary(fields: Fields): void {
   text(fields, 'game')
   freeText(fields, 'name')
   freeText(fields, 'note')
+  texts(fields, 'tags', MOST)
   oneOf(fields, 'state', TAKE_STATES)
   text(fields, 'started')
   finite(fields, 'target', 0)
@@ -56,18 +60,39 @@ export function checkTake(value: unknown): TakeDetail {
   const markers = list(fields, 'markers', MOST)
   const ids = new Set(markers.map((marker) => (text(marker, 'name'), count(marker, 'id'))))
   for (const lane of list(fields, 'lanes', MOST)) text(lane, 'name')
-  for (const gauge of list(fields, 'gauges', MOST)) text(gauge, 'name')
+  for (const named of ['gauges', 'watches', 'classes']) {
+    for (const item of list(fields, named, MOST)) text(item, 'name')
+  }
   list(fields, 'paths', MOST).forEach((path, i) => {
     whole(path, 'parent', -1, i - 1)
     count(path, 'lane')
     if (!ids.has(count(path, 'marker'))) throw bad('marker', 'a declared marker', path['marker'])
   })
+  moments(fields)
+  return value as TakeDetail
+}
+
+function moments(fields: Fields): void {
   for (const moment of list(fields, 'moments', MOST)) {
     text(moment, 'name')
     finite(moment, 'atNs')
     count(moment, 'frame')
   }
-  return value as TakeDetail
+  for (const stretch of list(fields, 'stretches', MOST)) {
+    count(stretch, 'firstFrame')
+    text(stretch, 'cause')
+  }
+}
+
+export function checkLive(bytes: Uint8Array): LiveNews {
+  const fields = asFields(decodeCbor(bytes), 'live')
+  oneOf(fields, 'state', TAKE_STATES)
+  for (const field of ['totalFrames', 'dropped', 'repaired', 'markers', 'paths', 'firstFrame'])
+    count(fields, field)
+  moments(fields)
+  list(fields, 'gauges', MOST)
+  if (!(fields['frames'] instanceof Uint8Array)) throw bad('frames', 'a byte column', fields['frames'])
+  return { ...(fields as unknown as LiveNews), frames: decodeFrames(fields['frames']) }
 }
 
 export function checkPage(bytes: Uint8Array): Page {
@@ -81,9 +106,22 @@ export function checkPage(bytes: Uint8Array): Page {
   })
   if (columns.some((column) => column.length !== columns[0]!.length))
     throw bad('path', 'as long as the times', fields)
-  list(fields, 'gauges', MOST)
+  for (const field of ['gauges', 'watches', 'lives', 'jobs']) list(fields, field, MOST)
+  const details = ['effect', 'bytes', 'key'].map((field) => fields[field] ?? null) as [
+    Page['effect'],
+    Page['bytes'],
+    Page['key'],
+  ]
+  for (const column of details) {
+    if (column !== null && column.length !== columns[0]!.length)
+      throw bad('details', 'as long as the times', fields)
+  }
+  const [effect, byteColumn, key] = details
   return {
     ...(fields as unknown as Page),
+    effect: effect && new Uint8Array(effect),
+    bytes: byteColumn && new Float64Array(byteColumn),
+    key: key && new Uint32Array(key),
     path: new Uint32Array(columns[0]!),
     spanStartNs: new Float64Array(columns[1]!),
     spanDurationNs: new Float64Array(columns[2]!),
@@ -97,7 +135,7 @@ export function checkLedger(value: unknown): LedgerResponse {
   oneOf(fields, 'by', ['path', 'marker', 'group'])
   for (const row of list(fields, 'rows', MOST)) {
     for (const field of ['key', 'calls', 'frames', 'worstFrame']) count(row, field)
-    for (const field of ['selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs']) finite(row, field)
+    for (const field of ['selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs', ...DETAIL_SUMS]) finite(row, field)
   }
   return value as LedgerResponse
 }

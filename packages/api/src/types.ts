@@ -1,7 +1,15 @@
 /** What server, web and CLI say to each other over HTTP. Times in ms unless the name says otherwise. */
-import type { Conditions, MarkerKind } from '@lapsus/core/format'
-import type { LedgerBy } from '@lapsus/core/rollup'
-import type { FrameFigures } from '@lapsus/core/take'
+import type {
+  ClassDeclaration,
+  Conditions,
+  GaugeDeclaration,
+  LaneDeclaration,
+  RecordingMode,
+  WatchDeclaration,
+} from '@lapsus/core/format'
+import type { SourceFormat } from '@lapsus/core/exchange'
+import type { DetailSums, LedgerBy } from '@lapsus/core/rollup'
+import type { FrameColumns, FrameFigures, Job, Marker } from '@lapsus/core/take'
 
 /** `cut-short`: the game vanished, or its stream broke; what came before is whole and usable. */
 export const TAKE_STATES = ['recording', 'complete', 'cut-short'] as const
@@ -18,6 +26,7 @@ export interface TakeSummary {
   /** Given by a person; empty until then. */
   name: string
   note: string
+  tags: string[]
   state: TakeState
   /** RFC 3339. */
   started: string
@@ -38,12 +47,23 @@ export interface TakeSummary {
 }
 
 export interface TakeDetail extends TakeSummary {
-  markers: { id: number; name: string; group: string; groupId: number; kind: MarkerKind }[]
-  lanes: { id: number; name: string }[]
-  gauges: { id: number; name: string; unit: string }[]
+  markers: Marker[]
+  lanes: LaneDeclaration[]
+  gauges: GaugeDeclaration[]
+  watches: WatchDeclaration[]
+  classes: ClassDeclaration[]
   /** In order of their numbers, from 0. `parent` is −1 for the outermost. */
   paths: { parent: number; lane: number; marker: number }[]
   moments: TakeMoment[]
+  stretches: TakeStretch[]
+}
+
+/** Seconds of a play-through that were kept for a cause; lasts to the next one's first frame. */
+export interface TakeStretch {
+  firstFrame: number
+  cause: string
+  /** RFC 3339. */
+  at: string
 }
 
 export interface TakeMoment {
@@ -63,7 +83,34 @@ export interface Page {
   /** ns since the take's start. */
   spanStartNs: Float64Array
   spanDurationNs: Float64Array
+  /** What runs said about themselves, one element a span (core/take/spans); null where they did not. */
+  effect: Uint8Array | null
+  bytes: Float64Array | null
+  key: Uint32Array | null
   gauges: { gauge: number; value: number }[]
+  watches: { watch: number; looks: number; changes: number }[]
+  lives: { class: number; born: number; died: number; bytes: number }[]
+  /** Jobs that were dispatched, begun or ended during the frame. */
+  jobs: Job[]
+}
+
+/** What is new of a take that is being recorded, as CBOR. */
+export interface LiveNews {
+  state: TakeState
+  /** Of the whole take so far. */
+  totalFrames: number
+  dropped: number
+  repaired: number
+  /** Declared markers and paths so far: more than known means that the take's detail must be read anew. */
+  markers: number
+  paths: number
+  /** Number of the first frame in `frames`. */
+  firstFrame: number
+  frames: FrameColumns
+  /** Last values. */
+  gauges: { gauge: number; value: number }[]
+  moments: TakeMoment[]
+  stretches: TakeStretch[]
 }
 
 export interface LedgerResponse {
@@ -71,10 +118,13 @@ export interface LedgerResponse {
   from: number
   to: number
   by: LedgerBy
+  /** Whether the recorder's estimated share is taken out of the times. */
+  withoutRecorder: boolean
   rows: LedgerRowDto[]
 }
 
-export interface LedgerRowDto {
+/** Times in ms, but for those of DetailSums, which are named as they are in core/rollup. */
+export interface LedgerRowDto extends DetailSums {
   /** Path number, or lane and marker or group as one number (laneKey in core/rollup). */
   key: number
   calls: number
@@ -92,6 +142,26 @@ export interface RecordingRequest {
   flaws: string[]
   letters: number
   moths: number
+  name: string
+  /** Frames a second that the game aims for. */
+  target: number
+  mode: RecordingMode
+  /** For mode keep-last: a frame that lasts longer than this trips, ms. */
+  tripMs: number
+  keepSeconds: number
+  /** Whether it runs inside the stand-in handset. */
+  handset: boolean
+  /** How routes are planned anew, but for the flaw: a few a frame, or as jobs on worker threads. */
+  routes: 'sliced' | 'jobs'
+  /** Graphics time of a frame on the stand-in display, ms; 0 for none. */
+  graphicsMs: number
+}
+
+/** A part of a take, to be kept as one of its own. */
+export interface ExcerptRequest {
+  /** Frames, both included. */
+  from: number
+  to: number
   name: string
 }
 
@@ -121,6 +191,9 @@ export interface ImportResult {
   take: string
   frames: number
   complete: boolean
+  format: SourceFormat
+  /** What was wrong and passed over, in words; null for nothing. */
+  skipped: string | null
   /** What could not be read, if anything; what came before it was kept. */
   problem: string | null
 }

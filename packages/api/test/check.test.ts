@@ -1,10 +1,12 @@
 /** What comes over the wire is refused, by field, before anything relies on it. */
 import { expect } from 'chai'
 import { encodeCbor } from '@lapsus/core/format'
+import { emptyFrames, encodeFrames } from '@lapsus/core/take'
 import {
   checkDemoGame,
   checkImport,
   checkLedger,
+  checkLive,
   checkPage,
   checkRecording,
   checkRecordings,
@@ -29,6 +31,7 @@ const summary = {
   game: 'Mine',
   name: '',
   note: '',
+  tags: ['night'],
   state: 'complete',
   started: '2026-01-02T03:04:05Z',
   target: 60,
@@ -48,11 +51,14 @@ const detail = {
   markers: [{ id: 4, name: 'sim', group: '', groupId: 0, kind: 'work' }],
   lanes: [{ id: 0, name: 'main' }],
   gauges: [],
+  watches: [],
+  classes: [],
   paths: [
     { parent: -1, lane: 0, marker: 4 },
     { parent: 0, lane: 0, marker: 4 },
   ],
   moments: [{ name: 'bell', atNs: 5, frame: 1, data: null }],
+  stretches: [],
 }
 
 const page = {
@@ -63,6 +69,10 @@ const page = {
   spanStartNs: Float64Array.of(10, 11),
   spanDurationNs: Uint16Array.of(9, 3),
   gauges: [{ gauge: 0, value: 1.5 }],
+  watches: [],
+  lives: [],
+  jobs: [],
+  effect: Uint8Array.of(2, 1),
 }
 
 const row = {
@@ -74,6 +84,13 @@ const row = {
   selfP99Ms: 1,
   worstSelfMs: 1,
   worstFrame: 0,
+  said: 0,
+  needless: 0,
+  needlessNs: 0,
+  repeated: 0,
+  repeatedNs: 0,
+  bytes: 0,
+  unknownBytes: 0,
 }
 const ledger = { from: 0, to: 1, by: 'path', rows: [row] }
 const recording = {
@@ -103,6 +120,29 @@ describe('answers of the server', () => {
     expect(checked.path).to.deep.equal(Uint32Array.of(0, 1))
     expect(checked.spanDurationNs).to.deep.equal(Float64Array.of(9, 3))
     expect(checked).to.deep.include({ frame: 1, startNs: 10, gauges: [{ gauge: 0, value: 1.5 }] })
+    expect(checked.effect).to.deep.equal(Uint8Array.of(2, 1))
+    expect(checked.bytes).to.equal(null)
+  })
+
+  it('give news of a recording with its frames read', () => {
+    const frames = emptyFrames(2)
+    frames.workNs.set([5, 7])
+    const news = {
+      state: 'recording',
+      totalFrames: 9,
+      dropped: 0,
+      repaired: 0,
+      markers: 1,
+      paths: 1,
+      firstFrame: 7,
+      frames: encodeFrames(frames),
+      gauges: [],
+      moments: [],
+      stretches: [],
+    }
+    expect([...checkLive(encodeCbor(news)).frames.workNs]).to.deep.equal([5, 7])
+    expect(() => checkLive(encodeCbor({ ...news, frames: 'x' }))).to.throw('"frames"')
+    expect(() => checkLive(encodeCbor({ ...news, state: 'gone' }))).to.throw('"state"')
   })
 
   it('are refused by the field that is wrong', () => {

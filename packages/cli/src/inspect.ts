@@ -1,3 +1,5 @@
+import type { SourceFormat } from '@lapsus/core/exchange'
+import type { Conditions } from '@lapsus/core/format'
 import { ledgerRows, type LedgerRow } from '@lapsus/core/rollup'
 import { frameFigures, NS_PER_MS, type FrameFigures } from '@lapsus/core/take'
 import type { TakeFile } from './take-file.ts'
@@ -14,6 +16,8 @@ export interface Inspection {
     dropped: number
     repaired: number
     complete: boolean
+    format: SourceFormat
+    conditions: Conditions
   }
   frames: Omit<FrameFigures, 'frames' | 'heldBy' | 'overTimeMs'>
   ledger: LedgerLine[]
@@ -29,6 +33,12 @@ export interface LedgerLine {
   selfMsPerFrame: number
   totalMsPerFrame: number
   selfP99Ms: number
+  needless: number
+  needlessMs: number
+  repeated: number
+  repeatedMs: number
+  /** Null where bytes were not recorded. */
+  bytes: number | null
 }
 
 /** The figures of a take file, as `inspect --json` prints them. @param targetFps null for the take's own */
@@ -51,13 +61,15 @@ export function inspect(file: TakeFile, targetFps: number | null): Inspection {
       dropped: file.dropped,
       repaired: file.repaired,
       complete: file.complete,
+      format: file.format,
+      conditions: file.take.conditions,
     },
     frames: { budgetMs, work, over, overShare, late, held },
     ledger: ledgerRows(file.rollup, 'path').map((row) => ledgerLine(file, row, frames)),
   }
 }
 
-function ledgerLine({ progress }: TakeFile, row: LedgerRow, frames: number): LedgerLine {
+function ledgerLine({ progress, take }: TakeFile, row: LedgerRow, frames: number): LedgerLine {
   const { declarations, paths } = progress
   const selfMs = row.selfNs / NS_PER_MS
   const totalMs = row.totalNs / NS_PER_MS
@@ -71,6 +83,11 @@ function ledgerLine({ progress }: TakeFile, row: LedgerRow, frames: number): Led
     selfMsPerFrame: selfMs / frames,
     totalMsPerFrame: totalMs / frames,
     selfP99Ms: row.selfP99Ns / NS_PER_MS,
+    needless: row.needless,
+    needlessMs: row.needlessNs / NS_PER_MS,
+    repeated: row.repeated,
+    repeatedMs: row.repeatedNs / NS_PER_MS,
+    bytes: take.conditions.mode === 'bytes' ? row.bytes : null,
   }
 }
 

@@ -2,14 +2,30 @@ import { createReadStream, createWriteStream, existsSync } from 'node:fs'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { checkImport } from '@lapsus/api'
-import { Command, CommanderError, InvalidArgumentError } from 'commander'
+import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
+import { RECORDING_MODES } from '@lapsus/core/format'
+import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
+import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { inspect, report } from './inspect.ts'
-import { record } from './record.ts'
+import { probeOptions, record, type RecordOptions } from './record.ts'
 import { request, serverAddress } from './server.ts'
 import { readTakeFile } from './take-file.ts'
 
 const BAD_INPUT = 2
+
+const FRAME_MARKER = 'name of the spans that are frames, where nothing else says so'
+
+interface InspectOptions {
+  json?: boolean
+  target?: number
+  frameMarker?: string
+}
+interface ExportOptions {
+  out: string
+  format: ExportFormat
+  frameMarker?: string
+}
 
 const program = new Command('lapsus')
   .description('Records what a game spends, frame by frame, and says where the budget slips.')
@@ -20,33 +36,42 @@ program
   .command('record')
   .description('run a program that uses the probe, and keep its take')
   .option('--out <file>', 'record to a file instead of the running Lapsus')
+  .addOption(new Option('--mode <mode>', 'how to record').choices(RECORDING_MODES))
+  .option('--keep-seconds <n>', 'seconds kept before a trip, in mode keep-last', positive)
+  .option('--trip-frame <ms>', 'a frame that lasts longer than this trips', positive)
+  .option('--trip-marker <name=ms>', 'a run that lasts longer than this trips; may be given again', wire, {})
+  .option('--trip-moment <name>', 'a moment that trips; may be given again', several, [])
   .argument('<command...>', 'the program and its arguments, after --')
   .passThroughOptions()
-  .action(async (command: string[], { out }: { out?: string }) => {
-    process.exitCode = await record(command, out)
+  .action(async (command: string[], options: RecordOptions) => {
+    process.exitCode = await record(command, options.out, probeOptions(options))
   })
 
 program
   .command('inspect')
-  .description('print the figures of a take file; needs no server')
+  .description('print the figures of a take in any known format; needs no server')
   .argument('<file>')
   .option('--json', 'everything, as JSON')
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
-  .action(async (path: string, { json, target }: { json?: boolean; target?: number }) => {
-    const file = await readTakeFile(path)
+  .option('--frame-marker <name>', FRAME_MARKER)
+  .action(async (path: string, { json, target, frameMarker }: InspectOptions) => {
+    const file = await readTakeFile(path, frameMarker)
     const inspection = inspect(file, target ?? null)
     console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
-    if (file.problem !== null) console.error(`lapsus: ${file.problem}`)
+    for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
     if (file.malformed) process.exitCode = BAD_INPUT
   })
 
 program
   .command('import')
-  .description('put a take file into the running Lapsus')
+  .description('put a take, in any known format, into the running Lapsus')
   .argument('<file>')
-  .action(async (path: string) => {
+  .option('--frame-marker <name>', FRAME_MARKER)
+  .option('--game <name>', 'the game’s name, where the file does not give it')
+  .action(async (path: string, { frameMarker, game }: { frameMarker?: string; game?: string }) => {
     if (!existsSync(path)) throw new CliError(`${path}: there is no such file`)
     const address = await serverAddress()
+    const query = new URLSearchParams({ ...(frameMarker && { frameMarker }), ...(game && { game }) })
     const body = Readable.toWeb(createReadStream(path)) as ReadableStream
     const init = {
       method: 'POST',
@@ -54,24 +79,50 @@ program
       duplex: 'half',
       headers: { 'content-type': 'application/octet-stream' },
     }
-    const response = await request(`${address}/api/imports`, init as RequestInit).catch((error: Error) => {
+    const sent = request(`${address}/api/imports?${query}`, init as RequestInit)
+    const response = await sent.catch((error: Error) => {
       throw error instanceof CliError ? new CliError(`${path}: ${error.message}`) : error
     })
-    const { take, frames, problem } = checkImport(await response.json())
+    const { take, frames, problem, skipped } = checkImport(await response.json())
     console.log(`${frames} frames: ${address}/takes/${take}`)
     if (problem !== null) console.error(`lapsus: ${path}: ${problem}; what came before is kept`)
+    if (skipped !== null) console.error(`lapsus: ${path}: ${skipped}`)
   })
 
 program
   .command('export')
-  .description('write a take of the running Lapsus to a file')
-  .argument('<take>', 'the take’s name in its address')
+  .description('write a take of the running Lapsus, or of a file, to a file of any format')
+  .argument('<take>', 'the take’s name in its address, or a file')
   .requiredOption('--out <file>')
-  .action(async (take: string, { out }: { out: string }) => {
-    const response = await request(`${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`)
-    await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
+  .addOption(new Option('--format <format>', 'what to write').choices(EXPORT_FORMATS).default('lapsus'))
+  .option('--frame-marker <name>', FRAME_MARKER)
+  .action(async (take: string, { out, format, frameMarker }: ExportOptions) => {
+    if (existsSync(take)) {
+      const problem = await convert(take, out, format, frameMarker)
+      if (problem !== null) console.error(`lapsus: ${problem}`)
+    } else {
+      const address = `${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`
+      const response = await request(`${address}?format=${format}`)
+      await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
+    }
     console.log(out)
   })
+
+function positive(text: string): number {
+  const value = Number(text)
+  if (text.trim() === '' || !(value > 0)) throw new InvalidArgumentError('expected a number above 0')
+  return value
+}
+
+function wire(text: string, known: Record<string, number>): Record<string, number> {
+  const at = text.lastIndexOf('=')
+  if (at < 1) throw new InvalidArgumentError('expected a marker’s name, "=", and ms')
+  return { ...known, [text.slice(0, at)]: positive(text.slice(at + 1)) }
+}
+
+function several(text: string, known: string[]): string[] {
+  return [...known, text]
+}
 
 function targetFps(text: string): number {
   const target = Number(text)

@@ -1,7 +1,10 @@
 import { createReadStream } from 'node:fs'
 import { pipeline } from 'node:stream'
 import { constants, createGunzip } from 'node:zlib'
-import { FormatError, RecordReader, withPlace, type TakeRecord } from '@lapsus/core/format'
+import { randomUUID } from 'node:crypto'
+import { basename } from 'node:path'
+import { AnySource, type OnRecord, type SourceFormat, type TakeSource } from '@lapsus/core/exchange'
+import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf, mergeRollups, rollupOf, type Rollup } from '@lapsus/core/rollup'
 import { concatFrames, Digester, type FrameColumns, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
@@ -12,12 +15,15 @@ const MERGE_EVERY = 32
 /** A whole take file, summed up. */
 export interface TakeFile {
   take: TakeRecord
+  format: SourceFormat
   progress: TakeProgress
   frames: FrameColumns
   rollup: Rollup
   spans: number
   dropped: number
   repaired: number
+  /** What was wrong and passed over, in words; null for nothing. */
+  skipped: string | null
   /** The closing record was read. */
   complete: boolean
   /** What could not be read, if anything. */
@@ -27,58 +33,79 @@ export interface TakeFile {
 }
 
 /**
- * Reads a take file, gzip or not, span by span but keeping only sums.
+ * Gives the records of a file in any known format, gzip or not.
+ * @param onRecord may throw a FormatError for a record that does not fit; formats that forgive leave it out
+ * @returns the source, and what could not be read, if anything
+ */
+export async function readRecords(
+  path: string,
+  frameMarker: string | undefined,
+  onRecord: OnRecord,
+): Promise<{ source: TakeSource; problem: string | null }> {
+  const game = basename(path).replace(/\..*$/, '') || path
+  const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
+  const take: OnRecord = (record, place) => {
+    try {
+      onRecord(record, place)
+    } catch (error) {
+      if (!source.lenient || !(error instanceof FormatError)) throw withPlace(error, place)
+      source.skipped.add(`line ${place.record + 1}: ${error.reason}`)
+    }
+  }
+  try {
+    for await (const piece of openFile(path)) source.push(piece, take)
+    source.finish(take)
+    return { source, problem: null }
+  } catch (error) {
+    return { source, problem: describe(path, error as NodeJS.ErrnoException) }
+  }
+}
+
+/**
+ * Reads a take file, span by span but keeping only sums.
  * @throws CliError when there is no take in it
  */
-export async function readTakeFile(path: string): Promise<TakeFile> {
-  const reader = new RecordReader()
+export async function readTakeFile(path: string, frameMarker?: string): Promise<TakeFile> {
   const digester = new Digester()
   const frames: FrameColumns[] = []
   let rollups: Rollup[] = []
   let take: TakeRecord | null = null
   const sums = { spans: 0, dropped: 0, repaired: 0 }
-  let problem: string | null = null
-  try {
-    for await (const piece of openFile(path)) {
-      reader.push(piece, (record, place) => {
-        try {
-          if (record.record === 'take') take = record
-          else if (record.record === 'declare') digester.declare(record)
-          else if (record.record === 'end') sums.dropped += record.dropped
-          else {
-            const chunk = digester.digest(record)
-            frames.push(chunk.frames)
-            rollups.push(rollupOf(coursesOf(chunk), digester.progress.paths, chunk.firstFrame))
-            if (rollups.length >= MERGE_EVERY) rollups = [mergeRollups(rollups)]
-            sums.spans += chunk.spans.path.length
-            sums.dropped += chunk.dropped
-            sums.repaired += chunk.repaired
-          }
-        } catch (error) {
-          throw withPlace(error, place)
-        }
-      })
+  const { source, problem: failure } = await readRecords(path, frameMarker, (record) => {
+    if (record.record === 'take') take = record
+    else if (record.record === 'declare') digester.declare(record)
+    else if (record.record === 'end') sums.dropped += record.dropped
+    else {
+      const chunk = digester.digest(record)
+      const { paths } = digester.progress
+      frames.push(chunk.frames)
+      rollups.push(rollupOf(coursesOf(chunk, paths), paths, chunk.firstFrame))
+      if (rollups.length >= MERGE_EVERY) rollups = [mergeRollups(rollups)]
+      sums.spans += chunk.spans.path.length
+      sums.dropped += chunk.dropped
+      sums.repaired += chunk.repaired
     }
-  } catch (error) {
-    problem = describe(path, error as NodeJS.ErrnoException)
-  }
-  const malformed = problem !== null
+  })
+  let problem = failure
+  const malformed = failure !== null
   if (take === null) {
     throw new CliError(
       problem ??
-        `${path}: ${reader.pendingBytes > 0 ? 'breaks off within its first record' : 'is empty'}; expected a take`,
+        `${path}: ${source.pendingBytes > 0 ? 'breaks off within its first record' : 'is empty'}; expected a take`,
     )
   }
-  if (!malformed && !reader.ended) {
-    problem = `${path}: breaks off after record ${reader.place.record - 1}, at byte ${reader.place.offset}; what came before is used`
+  if (!malformed && !source.ended) {
+    problem = `${path}: breaks off after record ${source.place.record - 1}, at byte ${source.place.offset}; what came before is used`
   }
   return {
     take,
+    format: source.format,
     progress: digester.progress,
     frames: concatFrames(frames),
     rollup: mergeRollups(rollups),
     ...sums,
-    complete: reader.ended && !malformed,
+    skipped: source.skipped.summary,
+    complete: source.ended && !malformed,
     problem,
     malformed,
   }

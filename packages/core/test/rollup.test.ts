@@ -71,7 +71,7 @@ function rolledUp(frames: FrameSpec[], chunkFrames: number) {
   for (let at = 0; at < frames.length; at += chunkFrames) {
     const chunk = digester.digest(chunkRecord(2, frames.slice(at, at + chunkFrames), startNs))
     startNs = chunk.frames.startNs.at(-1)! + chunk.frames.durationNs.at(-1)!
-    parts.push({ courses: coursesOf(chunk), firstFrame: chunk.firstFrame })
+    parts.push({ courses: coursesOf(chunk, digester.progress.paths), firstFrame: chunk.firstFrame })
   }
   return { parts, progress: digester.progress }
 }

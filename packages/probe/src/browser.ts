@@ -1,24 +1,30 @@
 /** The probe for browsers. */
-import { DEFAULT_BUFFER_MB, DEFAULT_TARGET, isWebSocketAddress, type ProbeOptions } from './options.ts'
+import { browserMemory } from './browser-memory.ts'
+import {
+  DEFAULT_BUFFER_MB,
+  DEFAULT_TARGET,
+  isWebSocketAddress,
+  recordingOptions,
+  type ProbeOptions,
+} from './options.ts'
 import { Probe } from './probe.ts'
 import type { Sink } from './sinks/sink.ts'
 import { WebSocketSink, type Socket } from './sinks/websocket.ts'
 
-export type { ProbeOptions } from './options.ts'
-export type { GaugeId, Probe } from './probe.ts'
-export type { Sink } from './sinks/sink.ts'
-export type { MarkerId, MarkerOptions } from './span-recorder.ts'
-export type { LaneProbe } from './lane-link.ts'
+export * from './exports.ts'
 
 /** Makes the probe of a game. Nothing is sent before the first `frame()`. */
 export function createProbe(options: ProbeOptions): Probe {
   const onProblem = options.onProblem ?? ((message) => console.warn(message))
+  const memory = options.heap === undefined ? browserMemory : { ...browserMemory, heap: options.heap }
   return new Probe({
     game: options.game,
     target: options.target ?? DEFAULT_TARGET,
     sink: sinkOf(options, onProblem),
     take: crypto.randomUUID(),
     conditions: { runtime: navigator.userAgent.slice(0, 200), ...options.conditions },
+    memory,
+    ...recordingOptions(options, memory.heap !== null, onProblem),
   })
 }
 

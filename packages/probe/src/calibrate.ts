@@ -1,4 +1,5 @@
-import { encodeRecord, type RecorderFigures } from '@lapsus/core/format'
+import { emptyChunk, encodeRecord, type RecorderFigures } from '@lapsus/core/format'
+import type { HeapReader } from './heap.ts'
 import { SpanRecorder } from './span-recorder.ts'
 
 const ROUNDS = 8
@@ -6,12 +7,20 @@ const CALLS = 4_000
 
 /** A recorder that is on and writes over itself, to be timed. */
 class Trial extends SpanRecorder {
-  constructor() {
-    super()
+  constructor(heap: HeapReader | null) {
+    super(heap)
     this.on = true
   }
+
   rewind(): void {
     this.truncate(0)
+  }
+
+  /** Mean duration of the spans recorded, ns. */
+  meanSpanNs(): number {
+    this.convertTimes(0, 0)
+    const { durationNs } = this.copySpans()
+    return durationNs.reduce((sum, ns) => sum + ns, 0) / durationNs.length
   }
 }
 
@@ -26,28 +35,57 @@ function cheapest(work: (calls: number) => void): number {
   return (bestMs * 1e6) / CALLS
 }
 
-/** What recording costs on this machine, now. Takes about 20 ms. */
-export function calibrate(): RecorderFigures {
-  const trial = new Trial()
+/** What recording costs on this machine, now. Takes about 40 ms. @param heap given if it is read at every span */
+export function calibrate(heap: HeapReader | null): RecorderFigures {
+  const trial = new Trial(heap)
   const marker = trial.marker('calibration')
   let sum = 0
+  let insideNs = Infinity
   const spanNs = cheapest((calls) => {
+    trial.rewind()
     for (let i = 0; i < calls; i++) {
       trial.enter(marker)
       trial.leave()
     }
-    trial.rewind()
   })
+  for (let round = 0; round < ROUNDS; round++) {
+    trial.rewind()
+    for (let i = 0; i < CALLS; i++) {
+      trial.enter(marker)
+      trial.leave()
+    }
+    insideNs = Math.min(insideNs, trial.meanSpanNs())
+  }
   const clockReadNs = cheapest((calls) => {
     for (let i = 0; i < calls; i++) sum += performance.now()
   })
   // Read, so that the loop above cannot be optimised away.
   if (sum < 0) trial.rewind()
+  const reads = heap === null ? null : calibrateHeapReads(heap)
   return {
     spanNs: Math.round(spanNs),
     clockReadNs: Math.round(clockReadNs),
     clockResolutionNs: clockResolutionNs(),
+    insideNs: Math.min(Math.round(insideNs), Math.round(spanNs)),
+    ...(reads === null ? {} : { heapReadNs: Math.round(reads.ns), heapReadBytes: reads.bytes }),
   }
+}
+
+/** What one heap read costs, ns, and what it allocates itself, bytes: the least that it ever does. */
+export function calibrateHeapReads(heap: HeapReader): { ns: number; bytes: number } {
+  let sum = 0
+  const ns = cheapest((calls) => {
+    for (let i = 0; i < calls; i++) sum += heap()
+  })
+  const differences = new Float64Array(256)
+  let last = heap() + Math.min(0, sum)
+  for (let i = 0; i < differences.length; i++) {
+    const now = heap()
+    differences[i] = now - last
+    last = now
+  }
+  const rises = differences.filter((bytes) => bytes >= 0).sort()
+  return { ns, bytes: rises[rises.length >> 1] ?? 0 }
 }
 
 /** The smallest step seen between two readings. A coarse clock is waited out for at most 20 ms. */
@@ -71,8 +109,7 @@ export function warmUp(): void {
   const spans = 2_000
   for (let round = 0; round < ROUNDS; round++) {
     encodeRecord({
-      record: 'chunk',
-      sequence: 1,
+      ...emptyChunk(1),
       frameStartNs: new Float64Array(1),
       frameDurationNs: new Float64Array(1),
       steps: new Uint32Array(1),
@@ -86,10 +123,6 @@ export function warmUp(): void {
           depth: new Uint8Array(spans),
         },
       ],
-      gauges: [],
-      moments: [],
-      dropped: 0,
-      repaired: 0,
     })
   }
 }

@@ -1,14 +1,20 @@
 /** How a worker's spans reach the probe that writes the take: over a channel named after the game. */
-import type { LaneSpans } from '@lapsus/core/format'
-import { SpanRecorder, type DeclaredMarker } from './span-recorder.ts'
+import type { RecordingMode } from '@lapsus/core/format'
+import { calibrateHeapReads } from './calibrate.ts'
+import type { Collection, CollectionWatcher, MemoryAccess } from './heap.ts'
+import { SpanRecorder, type DeclaredMarker, type JobNote, type SpanBlock } from './span-recorder.ts'
 
 /** Spans of a worker lane, with the markers declared so far; starts are ns since `timeOriginMs`. */
 export interface LaneBatch {
+  /** Tells two lanes of the same name apart. */
+  laneId: string
   lane: string
   /** The thread's performance.timeOrigin: what aligns its clock with the main thread's. */
   timeOriginMs: number
   markers: DeclaredMarker[]
-  spans: Omit<LaneSpans, 'lane' | 'count'>
+  spans: SpanBlock
+  jobs: JobNote[]
+  collections: Collection[]
   repaired: number
 }
 
@@ -27,29 +33,44 @@ export function receiveLanes(game: string, onBatch: (batch: LaneBatch) => void):
 /** A batch goes out when the outermost span closes, but no more often than this. */
 const SHORTEST_GAP_MS = 2
 
+/** Numbers of jobs that worker lanes dispatch: apart from the main lane's, and hardly ever twice. */
+const firstJobOfLane = () => 0x8000_0000 + Math.floor(Math.random() * 0x7fff) * 0x1_0000
+
 /** Records spans on a worker thread and hands them to the main thread's probe of the same game. */
 export class LaneProbe extends SpanRecorder {
   readonly #channel: BroadcastChannel
+  readonly #id = `${Date.now()}-${Math.random()}`
   readonly #name: string
+  readonly #watcher: CollectionWatcher | null
   #lastPostMs = -Infinity
 
-  constructor(game: string, name: string, markers: readonly DeclaredMarker[]) {
-    super()
+  constructor(
+    game: string,
+    name: string,
+    markers: readonly DeclaredMarker[],
+    memory: MemoryAccess,
+    mode: RecordingMode,
+  ) {
+    const heap = mode === 'bytes' ? memory.heap : null
+    super(heap, firstJobOfLane())
     this.#channel = new BroadcastChannel(channelName(game))
     ;(this.#channel as { unref?: () => void }).unref?.()
     this.#name = name
-    for (const { name: marker, group, kind } of markers) this.marker(marker, { group, kind })
+    for (const { name: marker, ...options } of markers) this.marker(marker, options)
+    if (heap !== null) this.heapReadBytes = calibrateHeapReads(heap).bytes
+    this.#watcher = memory.watchCollections?.() ?? null
     this.on = true
   }
 
-  override leave(): void {
-    super.leave()
+  override leave(changed?: boolean): void {
+    super.leave(changed)
     if (this.depth === 0 && performance.now() - this.#lastPostMs >= SHORTEST_GAP_MS) this.#post()
   }
 
   close(): void {
     this.closeOpenSpans(performance.now())
     this.#post()
+    this.#watcher?.stop()
     this.#channel.close()
     this.on = false
   }
@@ -57,18 +78,22 @@ export class LaneProbe extends SpanRecorder {
   #post(): void {
     this.#lastPostMs = performance.now()
     if (this.overflowed) this.repaired++
-    if (this.count > 0) {
+    const collections = this.#watcher?.take() ?? []
+    if (this.count > 0 || this.jobNotes.length > 0 || collections.length > 0) {
       this.convertTimes(0, 0)
-      const { marker, startNs, durationNs, depth } = this.copySpans(0, new Uint32Array(0))
       const batch: LaneBatch = {
+        laneId: this.#id,
         lane: this.#name,
         timeOriginMs: performance.timeOrigin,
         markers: this.markers,
-        spans: { marker, startNs, durationNs, depth },
+        spans: this.copySpans(),
+        jobs: this.jobNotes,
+        collections,
         repaired: this.repaired,
       }
       this.#channel.postMessage(batch)
     }
+    this.jobNotes = []
     this.repaired = 0
     this.truncate(0)
   }

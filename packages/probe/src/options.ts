@@ -1,7 +1,25 @@
-import type { Conditions } from '@lapsus/core/format'
+import { RECORDING_MODES, type Conditions, type RecordingMode } from '@lapsus/core/format'
+import type { HeapReader } from './heap.ts'
+import type { Tripwires } from './keep-last.ts'
 import type { ProblemListener, Sink } from './sinks/sink.ts'
 
-export interface ProbeOptions {
+/** How to record; the part that whoever starts the game may decide. */
+export interface RecordingOptions {
+  /**
+   * - `timing`: two clock reads a span
+   * - `bytes`: also reads the heap at both ends of a span, which takes longer
+   * - `keep-last`: timing, kept in the game's memory and sent only when a tripwire trips or `keep` is called
+   *
+   * Default: timing.
+   */
+  mode?: RecordingMode
+  /** Seconds kept before a trip, in mode keep-last. Default: 10. */
+  keepSeconds?: number
+  /** What trips, in mode keep-last. */
+  tripwires?: Tripwires
+}
+
+export interface ProbeOptions extends RecordingOptions {
   /** The game's name, as the library shows it. */
   game: string
   /** Frames a second the game aims for. Default: 60. */
@@ -19,11 +37,31 @@ export interface ProbeOptions {
    * Default: 64, which is about a minute and a half at 400 spans a frame and 60 frames a second.
    */
   bufferMb?: number
+  /** Bytes on an engine's own heap, instead of the platform's. */
+  heap?: HeapReader
   /** Told when something about the recording goes wrong. Default: console.warn. */
   onProblem?: ProblemListener
 }
 
 export const DEFAULT_TARGET = 60
 export const DEFAULT_BUFFER_MB = 64
+const DEFAULT_KEEP_SECONDS = 10
 
 export const isWebSocketAddress = (to: string): boolean => /^wss?:\/\//.test(to)
+
+/** The recording options, with their defaults in place of what is missing or wrong. */
+export function recordingOptions(
+  { mode = 'timing', keepSeconds = DEFAULT_KEEP_SECONDS, tripwires = {} }: RecordingOptions,
+  hasHeap: boolean,
+  onProblem: ProblemListener,
+): Required<RecordingOptions> {
+  if (!RECORDING_MODES.includes(mode)) {
+    onProblem(`Lapsus: "mode" must be one of ${RECORDING_MODES.join(', ')}, got "${mode}"; recording times`)
+    mode = 'timing'
+  }
+  if (mode === 'bytes' && !hasHeap) {
+    onProblem('Lapsus: the heap cannot be read here; recording times only')
+    mode = 'timing'
+  }
+  return { mode, keepSeconds: keepSeconds > 0 ? keepSeconds : DEFAULT_KEEP_SECONDS, tripwires }
+}

@@ -1,19 +1,37 @@
 import {
-  encodeRecord,
   FORMAT_VERSION,
   LIMITS,
-  type ChunkRecord,
+  SUSPECTED_TAG,
   type Conditions,
+  type JobEvents,
   type Moment,
+  type RecordingMode,
+  type TakeRecord,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
+import { withCollections, type PlacedCollection } from './collections.ts'
+import { FrameSamples, shortName } from './frame-samples.ts'
+import type { Collection, CollectionWatcher, MemoryAccess } from './heap.ts'
+import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
 import { LaneProbe, receiveLanes, type LaneBatch } from './lane-link.ts'
 import { PendingLane } from './pending-lane.ts'
 import type { Sink } from './sinks/sink.ts'
-import { SPAN_CAPACITY, SpanRecorder, toNs, type MarkerId } from './span-recorder.ts'
+import {
+  SPAN_CAPACITY,
+  SpanRecorder,
+  toNs,
+  type DeclaredMarker,
+  type JobNote,
+  type MarkerId,
+  type WatchId,
+} from './span-recorder.ts'
+import { TakeStream, type AllDeclared, type ChunkContent } from './take-stream.ts'
+import { Updater } from './updater.ts'
 
 /** A gauge's handle: what `gauge` takes. */
 export type GaugeId = number
+/** A class's handle: what `born`, `died` and `updater` take. */
+export type ClassId = number
 
 export interface ProbeSettings {
   game: string
@@ -24,27 +42,44 @@ export interface ProbeSettings {
   /** Identifies the take: 8 to 64 letters, digits, '-', '_'. */
   take: string
   conditions: Conditions
+  mode: RecordingMode
+  /** Seconds kept before a trip, in mode keep-last. */
+  keepSeconds: number
+  tripwires: Tripwires
+  memory: MemoryAccess
 }
 
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
 const HAND_OVER_MS = 500
 const HAND_OVER_SPANS = SPAN_CAPACITY / 2
+/** A chunk waits this long for what becomes known late: spans of other lanes, collections. */
+const LATE_NEWS_MS = 60
 const MAIN_LANE = 0
+
+/** A chunk that has been handed over and waits for late news. */
+interface Gathered extends Omit<ChunkContent, 'jobs'> {
+  endNs: number
+}
 
 /**
  * Records one take of one game. Calls never throw and never wait; what cannot be kept is left out in
  * whole frames, counted, and said in the take.
  */
 export class Probe extends SpanRecorder {
+  /** Told the duration of every frame, in ms, whether it is recorded or not. */
+  onFrame: ((durationMs: number) => void) | null = null
   readonly #settings: ProbeSettings
   readonly #recorderMarker: MarkerId
+  readonly #samples = new FrameSamples()
+  readonly #heapGauge: GaugeId | null
   #sink: Sink | null
-  /** Of the next record; 0 until the take has begun. */
-  #sequence = 0
+  #stream: TakeStream | null = null
+  #outlet: Outlet | null = null
   #originMs = 0
-  #declared = { markers: 0, gauges: 0, lanes: 0 }
   #lastHandOverMs = 0
   #stopLanes: (() => void) | null = null
+  #watcher: CollectionWatcher | null = null
+  #heapBefore = 0
 
   #frameOpen = false
   #frameStartMs = 0
@@ -55,19 +90,27 @@ export class Probe extends SpanRecorder {
   #frameDurationsNs: number[] = []
   #frameSpans: number[] = []
   #steps: number[] = []
-
-  readonly #gauges: string[] = []
-  readonly #gaugeValue: number[] = []
-  readonly #gaugeSet: boolean[] = []
-  #samples: { frame: number[]; value: number[] }[] = []
   #moments: Moment[] = []
+  /** Markers under tripwires, with the shortest run that trips. */
+  readonly #markerWires: { marker: MarkerId; name: string; ns: number }[]
+
+  #gathered: Gathered | null = null
+  #deliverTimer: ReturnType<typeof setTimeout> | undefined
+  #collections: (PlacedCollection & { lane: number })[] = []
+  #jobs: { job: number; event: number; lane: number; marker: number; atNs: number }[] = []
   readonly #lanes = new Map<string, PendingLane>()
 
   constructor(settings: ProbeSettings) {
-    super()
+    super(settings.mode === 'bytes' ? settings.memory.heap : null)
     this.#settings = settings
     this.#sink = settings.sink
     this.#recorderMarker = this.marker('recorder.send', { group: 'recorder' })
+    this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
+    this.#markerWires = Object.entries(settings.tripwires.markers ?? {}).map(([name, ms]) => ({
+      marker: this.marker(name),
+      name,
+      ns: ms * 1e6,
+    }))
   }
 
   /** Whether anything is recorded. */
@@ -77,13 +120,13 @@ export class Probe extends SpanRecorder {
 
   /** Closes the last frame and opens the next. Call it once a turn of the game loop, at its top. */
   frame(): void {
-    if (this.#sink === null) return
-    if (this.#sequence === 0) this.#start(this.#sink)
+    if (this.#sink === null && this.onFrame === null) return
+    if (this.#stream === null && this.#sink !== null) this.#start(this.#sink)
     const nowMs = performance.now()
     this.#closeFrame(nowMs)
     const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || this.count >= HAND_OVER_SPANS
-    if (due && this.#sink.hasRoom()) {
-      this.#handOver(this.#sink)
+    if (due && this.#sink?.hasRoom()) {
+      this.#handOver(toNs(nowMs - this.#originMs))
       this.#lastHandOverMs = nowMs
       this.#openFrame(nowMs)
       // The hand-over is the recorder's doing, but it takes the game's time: it must show.
@@ -99,30 +142,69 @@ export class Probe extends SpanRecorder {
   }
 
   /** Declares a number that is sampled per frame, once, outside the loop. */
-  gaugeId(name: string): GaugeId {
-    const shortName = String(name).slice(0, LIMITS.nameLength) || '(no name)'
-    const known = this.#gauges.indexOf(shortName)
-    if (known >= 0) return known
-    if (this.#gauges.length >= LIMITS.gauges) return LIMITS.gauges
-    this.#samples.push({ frame: [], value: [] })
-    return this.#gauges.push(shortName) - 1
+  gaugeId(name: string, { unit = '' }: { unit?: string } = {}): GaugeId {
+    return this.#samples.gaugeId(name, unit)
   }
 
   /** Sets a gauge's value for the current frame; the last value counts, one that is not finite does not. */
   gauge(gauge: GaugeId, value: number): void {
-    if (!this.on || !Number.isFinite(value)) return
-    this.#gaugeValue[gauge] = value
-    this.#gaugeSet[gauge] = true
+    if (this.on && Number.isFinite(value)) this.#samples.setGauge(gauge, value)
+  }
+
+  /** Declares a value whose changes are counted, once, outside the loop. */
+  watchId(name: string): WatchId {
+    return this.#samples.watchId(name)
+  }
+
+  /** Looks at a watched value: counts the look, and a change if it is not what it was at the last. */
+  watch(watch: WatchId, value: unknown): void {
+    if (this.on) this.#samples.look(watch, value)
+  }
+
+  /** Declares a class of instances, once, outside the loop. */
+  classId(name: string): ClassId {
+    return this.#samples.classId(name)
+  }
+
+  /** An instance has been created. @param bytes its size, where known */
+  born(id: ClassId, bytes = 0): void {
+    const item = this.#sink === null ? undefined : this.#samples.classes[id]
+    if (item === undefined) return
+    item.born++
+    if (bytes > 0) item.bytes += bytes
+  }
+
+  /** An instance has been disposed of. */
+  died(id: ClassId): void {
+    const item = this.#sink === null ? undefined : this.#samples.classes[id]
+    if (item !== undefined) item.died++
+  }
+
+  /**
+   * Tells of something that the loop updates from now on.
+   * @param options.every its interval, ms; 0, the default, is every frame
+   * @param options.marker the marker under which each of its updates runs; the first of a class counts
+   */
+  updater(id: ClassId, { every = 0, marker }: { every?: number; marker?: MarkerId } = {}): Updater {
+    const item = this.#samples.classes[id] ?? this.#samples.classes[this.classId('(more classes)')]!
+    item.marker ??= marker ?? null
+    return new Updater(item.updaters, every)
   }
 
   /** Notes that the game did something at this instant. Texts, finite numbers and truth values are kept. */
   moment(name: string, data?: Record<string, unknown>): void {
-    if (!this.#frameOpen || this.#moments.length >= LIMITS.chunkMoments) return
+    if (this.#settings.tripwires.moments?.includes(name)) this.#outlet?.trip(`moment ${name}`)
+    if (!this.#frameOpen || this.#sink === null || this.#moments.length >= LIMITS.chunkMoments) return
     this.#moments.push({
-      name: String(name).slice(0, LIMITS.nameLength) || '(no name)',
+      name: shortName(name),
       atNs: toNs(performance.now() - this.#originMs),
       data: data === undefined ? null : keepScalars(data),
     })
+  }
+
+  /** In mode keep-last: keeps the last seconds, for a cause given in words. */
+  keep(cause: string): void {
+    this.#outlet?.trip(shortName(cause))
   }
 
   /**
@@ -130,7 +212,8 @@ export class Probe extends SpanRecorder {
    * travel to the main thread's probe of the same game.
    */
   lane(name: string): LaneProbe {
-    return new LaneProbe(this.#settings.game, name, this.markers)
+    const { game, mode, memory } = this.#settings
+    return new LaneProbe(game, shortName(name), this.markers, memory, mode)
   }
 
   /** Ends the take and delivers what is left. */
@@ -142,42 +225,49 @@ export class Probe extends SpanRecorder {
 
   /** Closes the last frame and hands everything over, without waiting for its delivery. */
   finish(): void {
-    const sink = this.#sink
+    const begun = this.#sink !== null && this.#stream !== null
     this.#sink = null
-    if (sink === null || this.#sequence === 0) return
+    if (!begun) return
     const nowMs = performance.now()
-    const hasSpans = this.count > this.#frameFirstSpan
-    if (hasSpans || !this.on) this.#closeFrame(nowMs)
+    if (this.count > this.#frameFirstSpan || !this.on) this.#closeFrame(nowMs)
     this.on = false
     this.#stopLanes?.()
-    this.#handOver(sink)
-    const sequence = this.#sequence++
-    sink.put(encodeRecord({ record: 'end', sequence, dropped: this.#dropped }), sequence)
+    this.#handOver(toNs(nowMs - this.#originMs))
+    this.#deliver()
+    this.#watcher?.stop()
+    this.#outlet!.finish()
+    this.#stream!.end(this.#dropped)
   }
 
   #start(sink: Sink): void {
-    const { game, target, take, conditions } = this.#settings
+    const { game, target, take, conditions, mode, keepSeconds, memory } = this.#settings
+    sink.onOrder?.((order) => {
+      if (order.order === 'stop') void this.close()
+      else this.keep(order.cause)
+    })
     warmUp()
-    const recorder = calibrate()
+    const recorder = calibrate(mode === 'bytes' ? memory.heap : null)
+    this.heapReadBytes = recorder.heapReadBytes ?? 0
+    this.#watcher = memory.watchCollections?.() ?? null
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
-    const record = encodeRecord({
+    const record: TakeRecord = {
       record: 'take',
       lapsus: FORMAT_VERSION,
       take,
       game,
       target,
       started: new Date().toISOString(),
-      conditions: { mode: 'timing', ...conditions, recorder },
-    })
-    this.#sequence = 1
-    sink.put(record, 0)
+      conditions: { ...conditions, mode, recorder },
+    }
+    this.#stream = new TakeStream(sink, record, () => this.#allDeclared())
+    this.#outlet = mode === 'keep-last' ? new KeepLast(this.#stream, keepSeconds) : new SendAll(this.#stream)
     this.#stopLanes = receiveLanes(game, (batch) => this.#receiveLane(batch))
   }
 
   #openFrame(nowMs: number): void {
     // Without room for another frame's spans the frame is not recorded at all, rather than in part.
-    this.on = this.count < HAND_OVER_SPANS || this.count === 0
+    this.on = this.#sink !== null && (this.count < HAND_OVER_SPANS || this.count === 0)
     this.#frameOpen = true
     this.#frameStartMs = nowMs
     this.#frameFirstSpan = this.count
@@ -187,96 +277,182 @@ export class Probe extends SpanRecorder {
   #closeFrame(nowMs: number): void {
     if (!this.#frameOpen) return
     this.#frameOpen = false
+    const durationMs = nowMs - this.#frameStartMs
+    this.onFrame?.(durationMs)
+    if (this.#outlet === null) return
     this.closeOpenSpans(nowMs)
     if (!this.on || this.overflowed || this.#frameStartsNs.length >= LIMITS.chunkFrames) {
       this.truncate(this.#frameFirstSpan)
-      this.#gaugeSet.fill(false)
       this.#dropped++
       return
     }
+    this.#readHeap(nowMs)
     this.convertTimes(this.#frameFirstSpan, this.#originMs)
-    const frame = this.#frameStartsNs.length
+    this.#samples.note(this.#frameStartsNs.length)
     this.#frameStartsNs.push(toNs(this.#frameStartMs - this.#originMs))
-    this.#frameDurationsNs.push(toNs(nowMs - this.#frameStartMs))
+    this.#frameDurationsNs.push(toNs(durationMs))
     this.#frameSpans.push(this.count - this.#frameFirstSpan)
     this.#steps.push(this.#frameSteps)
-    for (let gauge = 0; gauge < this.#gauges.length; gauge++) {
-      if (!this.#gaugeSet[gauge]) continue
-      this.#gaugeSet[gauge] = false
-      this.#samples[gauge]!.frame.push(frame)
-      this.#samples[gauge]!.value.push(this.#gaugeValue[gauge]!)
+    this.#checkWires(durationMs)
+  }
+
+  /** The heap at the frame's end; where nobody tells of collections, a fall is taken for one. */
+  #readHeap(nowMs: number): void {
+    if (this.#heapGauge === null) return
+    const heap = this.#settings.memory.heap!()
+    this.#samples.setGauge(this.#heapGauge, heap)
+    if (this.#watcher === null && heap < this.#heapBefore) {
+      this.addClosed(this.#collectionMarker('suspected'), nowMs, 0)
+    }
+    this.#heapBefore = heap
+  }
+
+  #collectionMarker(kind: string): MarkerId {
+    return this.marker(`collection (${kind})`, {
+      group: 'collection',
+      kind: 'collect',
+      tags: kind === 'suspected' ? [SUSPECTED_TAG] : [],
+    })
+  }
+
+  #checkWires(durationMs: number): void {
+    const { frameMs = Infinity } = this.#settings.tripwires
+    if (durationMs > frameMs) this.#outlet!.trip(`frame over ${frameMs} ms: ${durationMs.toFixed(1)} ms`)
+    for (const { marker, name, ns } of this.#markerWires) {
+      if (this.lasted(marker, ns, this.#frameFirstSpan)) this.#outlet!.trip(`${name} over ${ns / 1e6} ms`)
     }
   }
 
   #receiveLane(batch: LaneBatch): void {
-    let lane = this.#lanes.get(batch.lane)
-    if (lane === undefined) {
-      if (this.#lanes.size + 1 >= LIMITS.lanes) return
-      lane = new PendingLane(this.#lanes.size + 1)
-      this.#lanes.set(batch.lane, lane)
-    }
-    const markerIds = batch.markers.map(({ name, group, kind }) => this.marker(name, { group, kind }))
-    const shiftNs = (batch.timeOriginMs - performance.timeOrigin - this.#originMs) * 1e6
-    const { marker, startNs, durationNs, depth } = batch.spans
+    const lane = this.#laneOf(batch)
+    if (lane === null) return
+    const markerIds = batch.markers.map(({ name, ...options }) => this.marker(name, options))
+    const shiftMs = batch.timeOriginMs - performance.timeOrigin - this.#originMs
+    const { marker, startNs } = batch.spans
     for (let i = 0; i < marker.length; i++) {
       marker[i] = markerIds[marker[i]!]!
-      startNs[i] = Math.max(0, Math.round(startNs[i]! + shiftNs))
+      startNs[i] = Math.max(0, Math.round(startNs[i]! + shiftMs * 1e6))
     }
-    lane.add({ marker, startNs, durationNs, depth })
+    lane.add(batch.spans)
+    this.#takeJobs(
+      batch.jobs.map((note) => ({ ...note, marker: markerIds[note.marker]!, atMs: note.atMs + shiftMs })),
+      lane.id,
+    )
+    this.#takeCollections(batch.collections, lane.id, shiftMs)
     this.repaired += batch.repaired
   }
 
-  /** Encodes what has gathered as one chunk, declarations first, and starts afresh. */
-  #handOver(sink: Sink): void {
+  /** Two threads may give their lanes the same name: the second gets a number. */
+  #laneOf({ laneId, lane: name }: LaneBatch): PendingLane | null {
+    const known = this.#lanes.get(laneId)
+    if (known !== undefined || this.#lanes.size + 1 >= LIMITS.lanes) return known ?? null
+    const alike = [...this.#lanes.values()].filter((lane) => lane.name.startsWith(name)).length
+    const lane = new PendingLane(this.#lanes.size + 1, alike === 0 ? name : `${name} (${alike + 1})`)
+    this.#lanes.set(laneId, lane)
+    return lane
+  }
+
+  #takeJobs(notes: JobNote[], lane: number): void {
+    for (const { job, event, marker, atMs } of notes) {
+      if (this.#jobs.length < LIMITS.chunkJobs)
+        this.#jobs.push({ job, event, lane, marker, atNs: toNs(atMs) })
+    }
+  }
+
+  #takeCollections(collections: Collection[], lane: number, shiftMs: number): void {
+    for (const { kind, startMs, durationMs } of collections) {
+      this.#collections.push({
+        lane,
+        marker: this.#collectionMarker(kind),
+        startNs: toNs(startMs + shiftMs),
+        durationNs: toNs(durationMs),
+      })
+    }
+  }
+
+  /** Copies what has gathered and starts afresh; the copy is completed and sent a little later. */
+  #handOver(endNs: number): void {
     if (this.#frameStartsNs.length === 0) return
-    this.#declareNew(sink)
-    const frameStartNs = Float64Array.from(this.#frameStartsNs)
-    const main = this.copySpans(MAIN_LANE, Uint32Array.from(this.#frameSpans))
-    const sequence = this.#sequence++
-    const chunk: ChunkRecord = {
-      record: 'chunk',
-      sequence,
-      frameStartNs,
+    this.#deliver()
+    this.#gathered = {
+      endNs,
+      frameStartNs: Float64Array.from(this.#frameStartsNs),
       frameDurationNs: Float64Array.from(this.#frameDurationsNs),
       steps: Uint32Array.from(this.#steps),
-      lanes: [main, ...[...this.#lanes.values()].map((lane) => lane.take(frameStartNs))],
-      gauges: this.#samples.flatMap(({ frame, value }, gauge) =>
-        frame.length === 0
-          ? []
-          : [{ gauge, frame: Uint32Array.from(frame), value: Float64Array.from(value) }],
-      ),
+      lanes: [{ lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() }],
+      ...this.#samples.take(),
       moments: this.#moments,
       dropped: this.#dropped,
       repaired: this.repaired,
     }
-    sink.put(encodeRecord(chunk), sequence)
     this.truncate(0)
     this.#frameStartsNs = []
     this.#frameDurationsNs = []
     this.#frameSpans = []
     this.#steps = []
     this.#moments = []
-    this.#samples = this.#samples.map(() => ({ frame: [], value: [] }))
     this.#dropped = 0
     this.repaired = 0
+    this.#deliverTimer = setTimeout(() => this.#deliver(), LATE_NEWS_MS)
+    // In Node a timer would keep the process alive for a chunk that is sent at exit anyway.
+    ;(this.#deliverTimer as { unref?: () => void }).unref?.()
   }
 
-  #declareNew(sink: Sink): void {
-    const laneNames = ['main', ...this.#lanes.keys()]
-    const declared = this.#declared
-    const { markers, gauges, lanes } = declared
-    if (this.markers.length === markers && this.#gauges.length === gauges && laneNames.length === lanes)
-      return
-    const sequence = this.#sequence++
-    const record = encodeRecord({
-      record: 'declare',
-      sequence,
-      markers: this.markers.slice(markers).map((marker, i) => ({ id: markers + i, ...marker })),
-      lanes: laneNames.slice(lanes).map((name, i) => ({ id: lanes + i, name })),
-      gauges: this.#gauges.slice(gauges).map((name, i) => ({ id: gauges + i, name, unit: '' })),
-    })
-    sink.put(record, sequence)
-    this.#declared = { markers: this.markers.length, gauges: this.#gauges.length, lanes: laneNames.length }
+  /** Sends the chunk that has been waiting. */
+  #deliver(): void {
+    clearTimeout(this.#deliverTimer)
+    const gathered = this.#gathered
+    if (gathered === null) return
+    this.#gathered = null
+    const { endNs, ...chunk } = gathered
+    this.#takeJobs(
+      this.jobNotes.map((note) => ({ ...note, atMs: note.atMs - this.#originMs })),
+      MAIN_LANE,
+    )
+    this.jobNotes = []
+    this.#takeCollections(this.#watcher?.take() ?? [], MAIN_LANE, -this.#originMs)
+    // A collection before the first frame belongs to no frame.
+    const due = this.#collections.filter(({ startNs }) => startNs > 0 && startNs < endNs)
+    this.#collections = this.#collections.filter(({ startNs }) => startNs >= endNs)
+    const { frameStartNs } = chunk
+    const workers = [...this.#lanes.values()].map((lane) => lane.take(frameStartNs, endNs))
+    const lanes = [...chunk.lanes, ...workers]
+      .map((lane) =>
+        withCollections(
+          lane,
+          frameStartNs,
+          due.filter((one) => one.lane === lane.lane),
+        ),
+      )
+      .map((lane) => ({
+        ...lane,
+        effect: lane.effect?.some((n) => n > 0) ? lane.effect : undefined,
+        key: lane.key?.some((n) => n > 0) ? lane.key : undefined,
+      }))
+    this.#outlet!.put({ ...chunk, lanes, jobs: this.#jobEvents() })
+  }
+
+  #jobEvents(): JobEvents {
+    const jobs = this.#jobs
+    this.#jobs = []
+    return {
+      job: Uint32Array.from(jobs, (note) => note.job),
+      event: Uint8Array.from(jobs, (note) => note.event),
+      lane: Uint32Array.from(jobs, (note) => note.lane),
+      marker: Uint32Array.from(jobs, (note) => note.marker),
+      atNs: Float64Array.from(jobs, (note) => note.atNs),
+    }
+  }
+
+  #allDeclared(): AllDeclared {
+    const { gauges, watches, classes } = this.#samples
+    return {
+      markers: this.markers.map((marker: DeclaredMarker, id) => ({ id, ...marker })),
+      lanes: ['main', ...[...this.#lanes.values()].map(({ name }) => name)].map((name, id) => ({ id, name })),
+      gauges: gauges.map(({ name, unit }, id) => ({ id, name, unit })),
+      watches: watches.map(({ name }, id) => ({ id, name })),
+      classes: classes.map(({ name, marker }, id) => ({ id, name, marker })),
+    }
   }
 }
 

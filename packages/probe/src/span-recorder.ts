@@ -1,19 +1,53 @@
-import { LIMITS, type LaneSpans, type MarkerKind } from '@lapsus/core/format'
+import {
+  BYTES_UNKNOWN,
+  EFFECT_NONE,
+  EFFECT_SOME,
+  EFFECT_UNSAID,
+  JOB_BEGUN,
+  JOB_DISPATCHED,
+  JOB_ENDED,
+  LIMITS,
+  NO_KEY,
+  type LaneSpans,
+  type MarkerKind,
+} from '@lapsus/core/format'
+import type { HeapReader } from './heap.ts'
 
 /** A marker's handle: what `enter` takes. */
 export type MarkerId = number
+/** A job's number, to be sent along with the work. */
+export type JobId = number
+/** A watched value's handle: what `watch` takes. */
+export type WatchId = number
 
 export interface MarkerOptions {
   /** Heading under which the marker is summed up, such as `simulation`. Default: none. */
   group?: string
   /** Whether its time is work or waiting. Default: `work`. */
   kind?: MarkerKind
+  /** What else is known of it: `search` for one that looks for something it could have kept. */
+  tags?: readonly string[]
+  /** Watched values that its runs look at, so that looking can be compared with change. */
+  watches?: readonly WatchId[]
 }
 
 export interface DeclaredMarker {
   name: string
   group: string
   kind: MarkerKind
+  tags: string[]
+  watches: WatchId[]
+}
+
+/** Spans without their lane and their frames. */
+export type SpanBlock = Omit<LaneSpans, 'lane' | 'count'>
+
+/** Something that happened to a job on this thread; `atMs` on the thread's own performance.now(). */
+export interface JobNote {
+  job: JobId
+  event: number
+  marker: MarkerId
+  atMs: number
 }
 
 /** Spans that fit between two hand-overs. A frame with more than half of it may be left out, whole. */
@@ -21,7 +55,13 @@ export const SPAN_CAPACITY = 65_536
 const DEEPEST = LIMITS.spanDepth + 1
 
 /** Stands for every marker beyond the limit: names made per entity must not fill the game's memory. */
-const TOO_MANY: DeclaredMarker = { name: '(more markers than a take may have)', group: '', kind: 'work' }
+const TOO_MANY: DeclaredMarker = {
+  name: '(more markers than a take may have)',
+  group: '',
+  kind: 'work',
+  tags: [],
+  watches: [],
+}
 
 /**
  * Records nested spans of one thread into typed arrays. Nothing here allocates per span.
@@ -40,13 +80,37 @@ export class SpanRecorder {
   /** Leaves without enter, enters without leave, spans nested too deep to keep. */
   protected repaired = 0
   protected readonly markers: DeclaredMarker[] = []
+  protected jobNotes: JobNote[] = []
   readonly #markerIds = new Map<string, MarkerId>()
   readonly #marker = new Uint16Array(SPAN_CAPACITY + 1)
   readonly #depth = new Uint8Array(SPAN_CAPACITY + 1)
   readonly #start = new Float64Array(SPAN_CAPACITY + 1)
   readonly #duration = new Float64Array(SPAN_CAPACITY + 1)
+  readonly #effect = new Uint8Array(SPAN_CAPACITY + 1)
+  readonly #key = new Uint32Array(SPAN_CAPACITY + 1)
+  /** Null unless bytes are recorded. */
+  readonly #heap: HeapReader | null
+  /** Heap at the span's start until it is closed, then its bytes. */
+  readonly #bytes: Float64Array
+  /** Heap reads made before the span's own first. */
+  readonly #readsBefore: Uint32Array
+  #heapReads = 0
+  /** What one heap read itself allocates: taken out of every span's bytes. */
+  protected heapReadBytes = 0
+  #nextJob: JobId
   /** By depth: the span that is open there. */
   readonly #open = new Int32Array(DEEPEST)
+
+  /**
+   * @param heap read at both ends of every span, if given
+   * @param firstJob number of the first job dispatched here
+   */
+  constructor(heap: HeapReader | null = null, firstJob: JobId = 1) {
+    this.#heap = heap
+    this.#bytes = new Float64Array(heap === null ? 0 : SPAN_CAPACITY + 1)
+    this.#readsBefore = new Uint32Array(heap === null ? 0 : SPAN_CAPACITY + 1)
+    this.#nextJob = firstJob
+  }
 
   /** Declares a named place in the code, once, outside the loop. The same name gives the same handle. */
   marker(name: string, options: MarkerOptions = {}): MarkerId {
@@ -59,6 +123,8 @@ export class SpanRecorder {
       name: shortName,
       group: (options.group ?? '').slice(0, LIMITS.nameLength),
       kind: options.kind ?? 'work',
+      tags: (options.tags ?? []).slice(0, LIMITS.tags).map((tag) => tag.slice(0, LIMITS.nameLength)),
+      watches: [...(options.watches ?? [])],
     })
     this.#markerIds.set(shortName, id)
     return id
@@ -69,8 +135,12 @@ export class SpanRecorder {
     return LIMITS.markers - 1
   }
 
-  /** Opens a span. Every `enter` needs its `leave`, in the same frame. */
-  enter(marker: MarkerId): void {
+  /**
+   * Opens a span. Every `enter` needs its `leave`, in the same frame.
+   * @param key what this run is about: a whole number from 1, the same for the same question. In a wait
+   *   for a job, the job.
+   */
+  enter(marker: MarkerId, key = NO_KEY): void {
     if (!this.on) return
     const depth = this.depth++
     const at = this.count
@@ -82,11 +152,19 @@ export class SpanRecorder {
     this.#marker[at] = marker
     this.#depth[at] = depth
     this.#open[depth] = at
+    this.#key[at] = key
+    if (this.#heap !== null) {
+      this.#readsBefore[at] = this.#heapReads++
+      this.#bytes[at] = this.#heap()
+    }
     this.#start[at] = performance.now()
   }
 
-  /** Closes the span opened last. */
-  leave(): void {
+  /**
+   * Closes the span opened last.
+   * @param changed whether the run changed anything; a run that did not was needless
+   */
+  leave(changed?: boolean): void {
     if (!this.on) return
     const nowMs = performance.now()
     const depth = --this.depth
@@ -97,6 +175,15 @@ export class SpanRecorder {
     }
     const at = this.#open[depth]!
     this.#duration[at] = nowMs - this.#start[at]!
+    this.#effect[at] = changed === undefined ? EFFECT_UNSAID : changed ? EFFECT_SOME : EFFECT_NONE
+    if (this.#heap !== null) this.#closeBytes(at, this.#heap())
+  }
+
+  #closeBytes(at: number, heapNow: number): void {
+    const allocated = heapNow - this.#bytes[at]!
+    const reads = this.#heapReads++ - this.#readsBefore[at]!
+    this.#bytes[at] =
+      allocated < 0 ? BYTES_UNKNOWN : Math.max(0, Math.round(allocated - reads * this.heapReadBytes))
   }
 
   /** Runs `work` inside a span, which is closed even when it throws. For synchronous functions. */
@@ -107,6 +194,30 @@ export class SpanRecorder {
     } finally {
       this.leave()
     }
+  }
+
+  /** Notes that this thread hands work to another, which will run under `marker`. */
+  dispatch(marker: MarkerId): JobId {
+    const job = this.#nextJob++
+    this.#noteJob(job, JOB_DISPATCHED, marker)
+    return job
+  }
+
+  /** Opens the span of a job that was dispatched, on whichever thread runs it. */
+  beginJob(job: JobId, marker: MarkerId): void {
+    this.#noteJob(job, JOB_BEGUN, marker)
+    this.enter(marker)
+  }
+
+  /** Closes it. */
+  endJob(job: JobId, marker: MarkerId): void {
+    this.leave()
+    this.#noteJob(job, JOB_ENDED, marker)
+  }
+
+  #noteJob(job: JobId, event: number, marker: MarkerId): void {
+    if (!this.on || this.jobNotes.length >= LIMITS.chunkJobs) return
+    this.jobNotes.push({ job, event, marker, atMs: performance.now() })
   }
 
   /** Too deep, or no room: the spare element takes the span, so that its leave finds a place. */
@@ -134,6 +245,8 @@ export class SpanRecorder {
       if (depth < DEEPEST) {
         const at = this.#open[depth]!
         this.#duration[at] = nowMs - this.#start[at]!
+        this.#effect[at] = EFFECT_UNSAID
+        if (this.#heap !== null) this.#closeBytes(at, this.#heap())
       }
     }
   }
@@ -147,6 +260,17 @@ export class SpanRecorder {
     this.#depth[at] = this.depth
     this.#start[at] = startMs
     this.#duration[at] = durationMs
+    this.#effect[at] = EFFECT_UNSAID
+    this.#key[at] = NO_KEY
+    if (this.#heap !== null) this.#bytes[at] = 0
+  }
+
+  /** Whether a run of `marker` among the spans from index `from` on lasted `ns` or longer. */
+  protected lasted(marker: MarkerId, ns: number, from: number): boolean {
+    for (let i = from; i < this.count; i++) {
+      if (this.#marker[i] === marker && this.#duration[i]! >= ns) return true
+    }
+    return false
   }
 
   /** Forgets the spans from index `to` on. */
@@ -168,19 +292,17 @@ export class SpanRecorder {
     }
   }
 
-  /**
-   * Copies of the columns, whose times have all been converted.
-   * @param count spans of each frame
-   */
-  protected copySpans(lane: number, count: Uint32Array): LaneSpans {
+  /** Copies of the columns, whose times have all been converted. */
+  protected copySpans(): SpanBlock {
     const total = this.count
     return {
-      lane,
-      count,
       marker: new Uint32Array(this.#marker.subarray(0, total)),
       startNs: this.#start.slice(0, total),
       durationNs: this.#duration.slice(0, total),
       depth: this.#depth.slice(0, total),
+      effect: this.#effect.slice(0, total),
+      bytes: this.#heap === null ? undefined : this.#bytes.slice(0, total),
+      key: this.#key.slice(0, total),
     }
   }
 }

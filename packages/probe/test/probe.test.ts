@@ -40,6 +40,8 @@ describe('probe', () => {
       name: 'inner',
       group: '',
       kind: 'wait:io',
+      tags: [],
+      watches: [],
     })
     expect(chunks).to.have.length(1)
     const [chunk] = chunks

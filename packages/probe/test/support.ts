@@ -24,7 +24,18 @@ export class MemorySink implements Sink {
 }
 
 export function makeProbe(sink: Sink | null, settings: Partial<ProbeSettings> = {}): Probe {
-  return new Probe({ game: 'Test Game', target: 60, sink, take: 'probe-test-1', conditions: {}, ...settings })
+  return new Probe({
+    game: 'Test Game',
+    target: 60,
+    sink,
+    take: 'probe-test-1',
+    conditions: {},
+    mode: 'timing',
+    keepSeconds: 10,
+    tripwires: {},
+    memory: { heap: null, watchCollections: null },
+    ...settings,
+  })
 }
 
 /** Everything that a sink got, read back through the format. */

@@ -10,6 +10,7 @@ import { createApp } from './http/app.ts'
 import { mayStream } from './http/guard.ts'
 import { closeAbandoned } from './ingest/finish.ts'
 import { IngestStreams } from './ingest/stream.ts'
+import { OtlpStreams } from './otlp/streams.ts'
 import { purgeDeleted } from './queries/takes.ts'
 import { Recordings } from './recordings/recordings.ts'
 
@@ -30,7 +31,8 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
 
   const recordings = new Recordings(config.demoGame, log)
   const streams = new IngestStreams(database, log)
-  const http = createServer(createApp(config, database, recordings, log).callback())
+  const otlp = new OtlpStreams(database, log)
+  const http = createServer(createApp(config, database, recordings, otlp, log).callback())
   const sockets = new WebSocketServer({
     noServer: true,
     // A little more than a record may have, so that one that is too large is refused in words.
@@ -65,6 +67,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
       clearInterval(sweep)
       await recordings.stopAll()
       await streams.stop()
+      await otlp.stop()
       sockets.close()
       await new Promise((resolve) => {
         http.close(resolve)

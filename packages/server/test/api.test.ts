@@ -54,6 +54,8 @@ describe('request API', () => {
       take: 'round-trip',
       frames: 2,
       complete: true,
+      format: 'take',
+      skipped: null,
       problem: null,
     })
     const bytes = new Uint8Array(await (await call('/api/takes/round-trip/file')).arrayBuffer())

@@ -59,13 +59,20 @@ function open(frames: FrameSpec[]) {
     path: chunk.spans.path.slice(0, chunk.spans.frameEnd[0]),
     spanStartNs: chunk.spans.startNs.slice(0, chunk.spans.frameEnd[0]),
     spanDurationNs: chunk.spans.durationNs.slice(0, chunk.spans.frameEnd[0]),
+    effect: null,
+    bytes: null,
+    key: null,
     gauges: [],
+    watches: [],
+    lives: [],
+    jobs: [],
   }
-  const rollup = rollupOf(coursesOf(chunk), paths, 0)
+  const rollup = rollupOf(coursesOf(chunk, paths), paths, 0)
   const ledger = (by: 'path' | 'marker' | 'group'): LedgerResponse => ({
     from: 0,
     to: frames.length - 1,
     by,
+    withoutRecorder: false,
     rows: ledgerRows(rollup, by).map((row) => ({
       ...row,
       selfMs: row.selfNs / MS,

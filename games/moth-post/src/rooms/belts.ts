@@ -8,6 +8,7 @@ const BELT_SPEED = 2
 export function stepBelts(world: World): void {
   const { probe, markers } = world
   probe.enter(markers['belts.step'])
+  applyRules(world)
   for (const belt of world.belts) {
     probe.enter(markers['belt.move'])
     let ahead = Infinity
@@ -24,6 +25,43 @@ export function stepBelts(world: World): void {
   }
   stamp(world)
   probe.leave()
+}
+
+/** What each rule of the house does with a belt that is crowded. */
+const RULES: ((world: World, belt: number) => void)[] = [
+  (world, belt) => (world.belts[belt]!.at(-1)!.weight += 1),
+  (world, belt) => (world.belts[belt]!.at(-1)!.weight -= 1),
+  (world, belt) => (world.beltCrowding += belt),
+  (world) => (world.beltCrowding %= 9_973),
+]
+
+/** Four rules ask of every belt whether it is crowded. */
+function applyRules(world: World): void {
+  const { probe, markers } = world
+  probe.enter(markers['belt.rules'])
+  if (world.settings.flaws.has('belt-retest')) {
+    for (const rule of RULES) {
+      for (let belt = 0; belt < world.belts.length; belt++) if (isCrowded(world, belt)) rule(world, belt)
+    }
+  } else {
+    const crowded = world.belts.map((_, belt) => isCrowded(world, belt))
+    for (const rule of RULES) crowded.forEach((is, belt) => is && rule(world, belt))
+  }
+  probe.leave()
+}
+
+/** Whether the letters on a belt lie close: every one is measured against every other. */
+function isCrowded(world: World, belt: number): boolean {
+  const { probe, markers } = world
+  probe.enter(markers['belt.test'], belt + 1)
+  let close = 0
+  const letters = world.belts[belt]!
+  for (const one of letters) {
+    for (const other of letters) if (one !== other && Math.abs(one.place - other.place) < 6) close++
+  }
+  const crowded = close > letters.length
+  probe.leave(crowded)
+  return crowded
 }
 
 function stamp(world: World): void {

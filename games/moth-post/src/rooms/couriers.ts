@@ -21,6 +21,7 @@ export function dispatch(world: World): void {
     bin.pop()
     moth.carrying = letter
     moth.target = target
+    moth.targetName = target.name
   }
   probe.leave()
 }
@@ -32,7 +33,7 @@ function bestCarrier(world: World, x: number, y: number): Moth | null {
   let tried = 0
   for (let i = 0; i < moths.length && tried < CANDIDATES; i++) {
     const moth = moths[(world.step * 7 + i) % moths.length]!
-    if (moth.carrying !== null) continue
+    if (moth.carrying !== null || moth.roostsUntil > world.step) continue
     tried++
     probe.enter(markers['path.search'])
     const cost = walkCost(world.town.streets, moth.x, moth.y, x, y)

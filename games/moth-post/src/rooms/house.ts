@@ -1,21 +1,31 @@
 import type { World } from '../world.ts'
 
 const EVERY_STEPS = 60
+const SWEEP_AT = 10
+const AUDIT_AT = 40
 
-/** Chores, each once a second and half a second apart. */
+/** Chores, each once a second; half a second apart unless they are done in lock-step. */
 export function keepHouse(world: World): void {
-  const { probe, markers } = world
+  const { probe, markers, step } = world
+  const auditAt = world.settings.flaws.has('lock-step') ? SWEEP_AT : AUDIT_AT
   probe.enter(markers['house.keep'])
-  if (world.step % EVERY_STEPS === 10) {
+  if (step % EVERY_STEPS === SWEEP_AT) {
+    // What is audited is the book as of now, whenever that is done.
+    world.auditMark = world.book.length
     probe.enter(markers['dust.sweep'])
-    for (let i = 0; i < world.dust.length; i++)
-      world.dust[i] = (world.dust[i]! + Math.sin(i + world.step)) * 0.5
+    for (let i = 0; i < world.dust.length; i++) world.dust[i] = (world.dust[i]! + Math.sin(i + step)) * 0.5
     probe.leave()
   }
-  if (world.step % EVERY_STEPS === 40) {
+  if (step % EVERY_STEPS === auditAt) {
     probe.enter(markers['audit.count'])
-    world.audit = world.book.reduce((sum, entry) => (sum + entry.seal) | 0, 0)
+    for (let round = 1; round <= 24; round++) world.audit = auditOf(world, round)
     probe.leave()
   }
   probe.leave()
+}
+
+function auditOf({ book, auditMark }: World, round: number): number {
+  let sum = 0
+  for (let i = 0; i < auditMark; i++) sum = (sum + Math.imul(book[i]!.seal, round)) | 0
+  return sum
 }

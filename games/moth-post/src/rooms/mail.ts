@@ -1,6 +1,6 @@
-import { addressLetter, type Letter } from '../letter.ts'
+import { addressLetter } from '../letter.ts'
 import { STEP_S } from '../settings.ts'
-import { BELTS, type World } from '../world.ts'
+import { BELTS, type Moth, type World } from '../world.ts'
 
 /** Letters come in from the street and go onto the belts. */
 export function arrive(world: World): void {
@@ -38,10 +38,20 @@ export function deliver(world: World): void {
     world.delivered++
     moth.carrying = null
     moth.target = null
-    retire(world, carrying)
+    if (world.random() < ROOST_SHARE) roost(world, moth)
+    world.source.give(carrying)
     probe.leave()
   }
   probe.leave()
 }
 
-const retire = (world: World, letter: Letter) => world.source.give(letter)
+/** After a delivery some moths roost for a while. */
+const ROOST_SHARE = 0.6
+const SHORTEST_ROOST = 120
+const LONGEST_ROOST = 900
+
+function roost(world: World, moth: Moth): void {
+  moth.roostsUntil =
+    world.step + SHORTEST_ROOST + Math.floor(world.random() * (LONGEST_ROOST - SHORTEST_ROOST))
+  moth.updater.idle('asleep', true)
+}

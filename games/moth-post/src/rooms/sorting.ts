@@ -1,3 +1,4 @@
+import { isDead, putAside } from './dead-letters.ts'
 import { BINS, type World } from '../world.ts'
 
 /** Stamped letters are weighed and thrown into the bin of their district. */
@@ -9,6 +10,10 @@ export function sortLetters(world: World): void {
     let weight = 0
     for (const sheet of letter.sheets) weight += sheet.weight * sheet.lines.length
     probe.leave()
+    if (isDead(letter)) {
+      putAside(world, letter)
+      continue
+    }
     probe.enter(markers['sort.bin'])
     const bin = letter.to % BINS
     world.bins[bin]!.push(letter)

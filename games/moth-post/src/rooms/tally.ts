@@ -1,6 +1,7 @@
 import { lettersInHouse, type World } from '../world.ts'
 
-const BOARD_EVERY = 6
+/** The board counts in sacks of so many letters. */
+const SACK = 20
 
 /** The tally board shows what the night has brought so far. */
 export function updateTally(world: World): void {
@@ -9,17 +10,26 @@ export function updateTally(world: World): void {
   probe.enter(markers['tally.count'])
   const inHouse = lettersInHouse(world)
   const carried = world.moths.reduce((count, moth) => count + (moth.carrying === null ? 0 : 1), 0)
+  const sacks = `${Math.floor(world.delivered / SACK)} ${world.shift}`
   probe.leave()
   probe.gauge(gauges.letters, inHouse)
   probe.gauge(gauges.carried, carried)
-  if (world.step % BOARD_EVERY === 0) {
+  probe.watch(world.tallyWatch, sacks)
+  const changed = sacks !== world.tallyShown
+  if (changed || world.settings.flaws.has('tally-rebuild')) {
     probe.enter(markers['tally.text'])
-    world.tallyLines = [
-      `delivered ${world.delivered.toLocaleString('en')}`,
-      `in house ${inHouse}, in the air ${carried}`,
-      ...Array.from(world.binCounts, (count, bin) => `bin ${bin + 1}: ${count}`),
-    ]
-    probe.leave()
+    world.tallyShown = sacks
+    world.tallyLines = linesOf(world)
+    probe.leave(changed)
   }
   probe.leave()
 }
+
+const linesOf = (world: World): string[] => [
+  `sacks delivered ${Math.floor(world.delivered / SACK).toLocaleString('en')}`,
+  `shift ${world.shift}`,
+  ...Array.from(
+    world.binCounts,
+    (count, bin) => `bin ${bin + 1}: ${Math.floor(count / SACK / 100).toLocaleString('en')} hundredweight`,
+  ),
+]

@@ -8,15 +8,17 @@ const EVERY_STEPS = 4
 
 export function startWind(world: World): void {
   if (world.step % EVERY_STEPS !== 0) return
-  world.probe.enter(world.markers['wind.start'])
-  world.wind.start(1 + world.step * STEP_S)
-  world.probe.leave()
+  const { probe, markers } = world
+  probe.enter(markers['wind.start'])
+  world.windJob = probe.dispatch(markers['wind.job'])
+  world.wind.start(1 + world.step * STEP_S, world.windJob)
+  probe.leave()
 }
 
 export function applyWind(world: World): void {
   const { probe, markers } = world
   if (world.step % EVERY_STEPS !== 1) return
-  probe.enter(markers['wind.join'])
+  probe.enter(markers['wind.join'], world.windJob)
   world.windField = world.wind.join()
   probe.leave()
   probe.enter(markers['wind.apply'])

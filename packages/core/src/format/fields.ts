@@ -56,6 +56,14 @@ export function text(fields: Fields, field: string, absent?: string): string {
   return value
 }
 
+/** An array of texts, empty when the field is absent. */
+export function texts(fields: Fields, field: string, most: number): string[] {
+  const value = fields[field] ?? []
+  if (!Array.isArray(value) || value.length > most)
+    throw bad(field, `an array of at most ${most} texts`, value)
+  return value.map((_, i) => text(value as unknown as Fields, String(i)))
+}
+
 /** An array of maps, empty when the field is absent. */
 export function list(fields: Fields, field: string, most: number): Fields[] {
   const value = fields[field] ?? []
@@ -74,6 +82,11 @@ export function numbers(fields: Fields, field: string, length?: number): Numbers
     throw bad(field, 'a typed array or an array of numbers', value)
   }
   const column = value as unknown as Numbers
+  if (Array.isArray(value)) {
+    // Typed arrays would make numbers of texts and of null.
+    const wrong = value.findIndex((item) => typeof item !== 'number')
+    if (wrong >= 0) throw bad(`${field}[${wrong}]`, 'a number', value[wrong])
+  }
   if (length !== undefined && column.length !== length) {
     throw new FormatError('bad-field', `"${field}" to have ${length} elements, got ${column.length}`)
   }

@@ -1,4 +1,5 @@
-export * from './cbor.ts'
+export * from './cbor-decode.ts'
+export * from './cbor-encode.ts'
 export * from './columns.ts'
 export * from './errors.ts'
 export * from './fields.ts'

@@ -16,8 +16,16 @@ export const LIMITS = {
   markers: 16_384,
   lanes: 256,
   gauges: 1_024,
+  /** Watched values a take may declare. */
+  watches: 1_024,
+  /** Classes of instances a take may declare. */
+  classes: 1_024,
+  /** Tags of one marker. */
+  tags: 16,
   /** Distinct chains of markers in one take. */
   paths: 65_536,
   /** Moments in one chunk. */
   chunkMoments: 65_536,
+  /** Job events in one chunk. */
+  chunkJobs: 65_536,
 } as const

@@ -8,6 +8,8 @@ export const INGEST_PATH = '/ingest'
 /** Environment variables that the probe obeys in Node. */
 export const ENV_TO = 'LAPSUS_TO'
 export const ENV_TAKE = 'LAPSUS_TAKE'
+/** JSON: the probe's RecordingOptions. */
+export const ENV_OPTIONS = 'LAPSUS_OPTIONS'
 
 /** All records up to this sequence number are committed. Sent at once for a take already known. */
 export interface AckMessage {
@@ -19,4 +21,7 @@ export interface RefusalMessage {
   refused: { code: string; message: string }
 }
 
-export type IngestMessage = AckMessage | RefusalMessage
+/** Somebody who watches the recording wishes it to end, or its last seconds to be kept. */
+export type OrderMessage = { order: 'stop' } | { order: 'keep'; cause: string }
+
+export type IngestMessage = AckMessage | RefusalMessage | OrderMessage

@@ -1,5 +1,5 @@
 /** Reads a take from bytes that arrive in pieces of any size. */
-import { decodeCbor } from './cbor.ts'
+import { decodeCbor } from './cbor-decode.ts'
 import { FormatError, locate, type FormatErrorPlace } from './errors.ts'
 import type { AnyRecord } from './records.ts'
 import { CUT, scanItem } from './scan.ts'

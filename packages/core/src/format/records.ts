@@ -26,7 +26,17 @@ export interface RecorderFigures {
   clockReadNs: number
   /** Smallest step between two clock readings, ns. */
   clockResolutionNs: number
+  /** What an empty span itself shows: the part of `spanNs` between its two clock reads, ns. */
+  insideNs?: number
+  /** Cost of one heap read, ns; only where heap reads are made. */
+  heapReadNs?: number
+  /** What one heap read itself allocates; taken out of the bytes already. */
+  heapReadBytes?: number
 }
+
+/** How a take was recorded. */
+export const RECORDING_MODES = ['timing', 'bytes', 'keep-last'] as const
+export type RecordingMode = (typeof RECORDING_MODES)[number]
 
 /** The circumstances a take was made under. Unknown ones are left out. */
 export interface Conditions {
@@ -35,6 +45,7 @@ export interface Conditions {
   scene?: string
   seed?: number
   load?: string
+  /** One of RECORDING_MODES where the probe recorded it. */
   mode?: string
   runtime?: string
   recorder?: RecorderFigures
@@ -60,7 +71,16 @@ export interface MarkerDeclaration {
   name: string
   group: string
   kind: MarkerKind
+  /** What else is known of it, such as `search`. */
+  tags: string[]
+  /** Ids of the watched values its runs look at. */
+  watches: number[]
 }
+/** A marker that looks for something it could have kept. */
+export const SEARCH_TAG = 'search'
+/** A span under this tag is where something probably happened, not how long it took. */
+export const SUSPECTED_TAG = 'suspected'
+
 export interface LaneDeclaration {
   id: number
   name: string
@@ -70,6 +90,18 @@ export interface GaugeDeclaration {
   name: string
   unit: string
 }
+/** A value whose changes are counted. */
+export interface WatchDeclaration {
+  id: number
+  name: string
+}
+/** A class of instances: what is born and dies, and what the loop updates. */
+export interface ClassDeclaration {
+  id: number
+  name: string
+  /** The marker that runs once for each of its updates; null if none does. */
+  marker: number | null
+}
 
 export interface DeclareRecord {
   record: 'declare'
@@ -77,7 +109,18 @@ export interface DeclareRecord {
   markers: MarkerDeclaration[]
   lanes: LaneDeclaration[]
   gauges: GaugeDeclaration[]
+  watches: WatchDeclaration[]
+  classes: ClassDeclaration[]
 }
+
+/** What a run said about itself: nothing, that it changed nothing (needless), or that it did. */
+export const EFFECT_UNSAID = 0
+export const EFFECT_NONE = 1
+export const EFFECT_SOME = 2
+/** Bytes of a run in which a collection ran: its heap readings cannot tell. */
+export const BYTES_UNKNOWN = -1
+/** Key of a run that has none. */
+export const NO_KEY = 0
 
 /** Spans of one lane, frame after frame, each frame's in order of start with parents before children. */
 export interface LaneSpans {
@@ -89,6 +132,12 @@ export interface LaneSpans {
   durationNs: Float64Array
   /** 0 for the outermost. */
   depth: Uint8Array
+  /** EFFECT_UNSAID, EFFECT_NONE or EFFECT_SOME. Absent: unsaid everywhere. */
+  effect?: Uint8Array | undefined
+  /** Bytes allocated, children's included; BYTES_UNKNOWN where a collection ran. Absent: not recorded. */
+  bytes?: Float64Array | undefined
+  /** What the run was about: the same number is the same question; in a wait for a job, the job. */
+  key?: Uint32Array | undefined
 }
 
 export interface GaugeSamples {
@@ -96,6 +145,64 @@ export interface GaugeSamples {
   /** Frame within the chunk, from 0. */
   frame: Uint32Array
   value: Float64Array
+}
+
+/** How often a watched value was looked at, and how often it had changed, in the frames where it was. */
+export interface WatchSamples {
+  watch: number
+  /** Frame within the chunk, from 0. */
+  frame: Uint32Array
+  looks: Uint32Array
+  changes: Uint32Array
+}
+
+/** Instances of a class created and disposed of, in the frames where any were. */
+export interface LifeSamples {
+  class: number
+  frame: Uint32Array
+  born: Uint32Array
+  died: Uint32Array
+  /** Bytes of those born, as far as the game says. */
+  bytes: Float64Array
+}
+
+/** The updaters of a class at the end of each frame in which something about them changed. */
+export interface UpdaterSamples {
+  class: number
+  frame: Uint32Array
+  instances: Uint32Array
+  enabled: Uint32Array
+  /** Of those enabled: how many nobody sees, are far away, are asleep. */
+  unseen: Uint32Array
+  far: Uint32Array
+  asleep: Uint32Array
+  /** Mean interval of those enabled, ms; 0 is every frame. */
+  everyMs: Float64Array
+}
+
+export const JOB_DISPATCHED = 0
+export const JOB_BEGUN = 1
+export const JOB_ENDED = 2
+
+/** What became of jobs, one element an event; in any order. */
+export interface JobEvents {
+  /** Identifies the job within the take; from 1. */
+  job: Uint32Array
+  /** JOB_DISPATCHED, JOB_BEGUN or JOB_ENDED. */
+  event: Uint8Array
+  /** The lane on which it happened. */
+  lane: Uint32Array
+  /** The marker under which the job runs. */
+  marker: Uint32Array
+  atNs: Float64Array
+}
+
+/** Why seconds of a play-through were kept. */
+export interface Stretch {
+  /** In words, such as `frame over 33 ms`. */
+  cause: string
+  /** Wall-clock time of the cause, RFC 3339. */
+  at: string
 }
 
 export interface Moment {
@@ -113,7 +220,13 @@ export interface ChunkRecord {
   steps: Uint32Array
   lanes: LaneSpans[]
   gauges: GaugeSamples[]
+  watches: WatchSamples[]
+  lives: LifeSamples[]
+  updaters: UpdaterSamples[]
+  jobs: JobEvents
   moments: Moment[]
+  /** Given in the first chunk of a kept stretch. */
+  stretch: Stretch | null
   /** Whole frames the recorder had to leave out before this chunk. */
   dropped: number
   /** Unbalanced enters and leaves that the recorder repaired in this chunk. */
@@ -130,3 +243,30 @@ export interface EndRecord {
 /** Every record after the first carries its sequence number, counting from 1. */
 export type FollowingRecord = DeclareRecord | ChunkRecord | EndRecord
 export type AnyRecord = TakeRecord | FollowingRecord
+
+export const noJobs = (): JobEvents => ({
+  job: new Uint32Array(0),
+  event: new Uint8Array(0),
+  lane: new Uint32Array(0),
+  marker: new Uint32Array(0),
+  atNs: new Float64Array(0),
+})
+
+/** A chunk without frames: what others are made from. */
+export const emptyChunk = (sequence: number): ChunkRecord => ({
+  record: 'chunk',
+  sequence,
+  frameStartNs: new Float64Array(0),
+  frameDurationNs: new Float64Array(0),
+  steps: new Uint32Array(0),
+  lanes: [],
+  gauges: [],
+  watches: [],
+  lives: [],
+  updaters: [],
+  jobs: noJobs(),
+  moments: [],
+  stretch: null,
+  dropped: 0,
+  repaired: 0,
+})

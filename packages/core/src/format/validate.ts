@@ -1,20 +1,40 @@
 /** From decoded CBOR (or JSON) values to records: every field checked, every column canonical. */
 import { FormatError } from './errors.ts'
-import { asFields, bad, finite, finiteColumn, list, text, whole, wholeColumn, type Fields } from './fields.ts'
+import {
+  asFields,
+  bad,
+  finite,
+  finiteColumn,
+  list,
+  text,
+  texts,
+  whole,
+  wholeColumn,
+  type Fields,
+} from './fields.ts'
 import { LIMITS } from './limits.ts'
 import {
+  BYTES_UNKNOWN,
+  EFFECT_SOME,
   FORMAT_VERSION,
+  JOB_ENDED,
   MARKER_KINDS,
+  noJobs,
   type AnyRecord,
   type ChunkRecord,
   type Conditions,
   type DeclareRecord,
   type GaugeSamples,
+  type JobEvents,
   type LaneSpans,
+  type LifeSamples,
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
+  type Stretch,
   type TakeRecord,
+  type UpdaterSamples,
+  type WatchSamples,
 } from './records.ts'
 
 const MOST_IDS = 0xffff_ffff
@@ -44,8 +64,6 @@ function takeRecord(fields: Fields): TakeRecord {
   }
   const take = text(fields, 'take')
   if (!/^[A-Za-z0-9_-]{8,64}$/.test(take)) throw bad('take', "8 to 64 letters, digits, '-' or '_'", take)
-  const started = text(fields, 'started')
-  if (Number.isNaN(Date.parse(started))) throw bad('started', 'a date and time (RFC 3339)', started)
   const target = finite(fields, 'target', 0)
   if (target > 10_000) throw bad('target', 'at most 10000 frames a second', target)
   const conditions = conditionsOf(asFields(fields['conditions'] ?? {}, 'conditions'))
@@ -55,9 +73,15 @@ function takeRecord(fields: Fields): TakeRecord {
     take,
     game: text(fields, 'game'),
     target,
-    started,
+    started: dateTime(fields, 'started'),
     conditions,
   }
+}
+
+function dateTime(fields: Fields, field: string): string {
+  const value = text(fields, field)
+  if (Number.isNaN(Date.parse(value))) throw bad(field, 'a date and time (RFC 3339)', value)
+  return value
 }
 
 const TEXT_CONDITIONS = ['build', 'device', 'scene', 'load', 'mode', 'runtime'] as const
@@ -73,6 +97,9 @@ function conditionsOf(fields: Fields): Conditions {
       spanNs: finite(recorder, 'spanNs'),
       clockReadNs: finite(recorder, 'clockReadNs'),
       clockResolutionNs: finite(recorder, 'clockResolutionNs'),
+    }
+    for (const field of ['insideNs', 'heapReadNs', 'heapReadBytes'] as const) {
+      if (recorder[field] !== undefined) conditions.recorder[field] = finite(recorder, field)
     }
   }
   if (fields['more'] !== undefined) conditions.more = scalars(asFields(fields['more'], 'more'), 'more')
@@ -104,6 +131,15 @@ function declareRecord(fields: Fields): DeclareRecord {
       name: text(gauge, 'name'),
       unit: text(gauge, 'unit', ''),
     })),
+    watches: list(fields, 'watches', LIMITS.watches).map((watch) => ({
+      id: whole(watch, 'id', 0, LIMITS.watches - 1),
+      name: text(watch, 'name'),
+    })),
+    classes: list(fields, 'classes', LIMITS.classes).map((item) => ({
+      id: whole(item, 'id', 0, LIMITS.classes - 1),
+      name: text(item, 'name'),
+      marker: item['marker'] === undefined ? null : whole(item, 'marker', 0, LIMITS.markers - 1),
+    })),
   }
 }
 
@@ -115,6 +151,8 @@ function markerOf(fields: Fields): MarkerDeclaration {
     name: text(fields, 'name'),
     group: text(fields, 'group', ''),
     kind,
+    tags: texts(fields, 'tags', LIMITS.tags),
+    watches: fields['watches'] === undefined ? [] : [...wholeColumn(fields, 'watches', LIMITS.watches - 1)],
   }
 }
 
@@ -153,7 +191,12 @@ function chunkRecord(fields: Fields): ChunkRecord {
         : wholeColumn(frames, 'steps', MOST_IDS, frameCount),
     lanes,
     gauges: list(fields, 'gauges', LIMITS.gauges).map((gauge) => gaugeSamples(gauge, frameCount)),
+    watches: list(fields, 'watches', LIMITS.watches).map((item) => watchSamples(item, frameCount)),
+    lives: list(fields, 'lives', LIMITS.classes).map((item) => lifeSamples(item, frameCount)),
+    updaters: list(fields, 'updaters', LIMITS.classes).map((item) => updaterSamples(item, frameCount)),
+    jobs: fields['jobs'] === undefined ? noJobs() : jobEvents(asFields(fields['jobs'], 'jobs')),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
+    stretch: fields['stretch'] === undefined ? null : stretchOf(asFields(fields['stretch'], 'stretch')),
     dropped: whole(fields, 'dropped', 0, MOST_IDS, 0),
     repaired: whole(fields, 'repaired', 0, MOST_IDS, 0),
   }
@@ -182,11 +225,83 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
     startNs: finiteColumn(fields, 'start', spans, 0),
     durationNs: finiteColumn(fields, 'duration', spans, 0),
     depth,
+    ...(fields['effect'] !== undefined && {
+      effect: new Uint8Array(wholeColumn(fields, 'effect', EFFECT_SOME, spans)),
+    }),
+    ...(fields['bytes'] !== undefined && { bytes: finiteColumn(fields, 'bytes', spans, BYTES_UNKNOWN) }),
+    ...(fields['key'] !== undefined && { key: wholeColumn(fields, 'key', MOST_IDS, spans) }),
   }
 }
 
+const frameNumbers = (fields: Fields, frameCount: number) =>
+  wholeColumn(fields, 'frame', Math.max(0, frameCount - 1))
+
+function watchSamples(fields: Fields, frameCount: number): WatchSamples {
+  const frame = frameNumbers(fields, frameCount)
+  return {
+    watch: whole(fields, 'watch', 0, LIMITS.watches - 1),
+    frame,
+    looks: wholeColumn(fields, 'looks', MOST_IDS, frame.length),
+    changes: wholeColumn(fields, 'changes', MOST_IDS, frame.length),
+  }
+}
+
+function lifeSamples(fields: Fields, frameCount: number): LifeSamples {
+  const frame = frameNumbers(fields, frameCount)
+  return {
+    class: whole(fields, 'class', 0, LIMITS.classes - 1),
+    frame,
+    born: wholeColumn(fields, 'born', MOST_IDS, frame.length),
+    died: wholeColumn(fields, 'died', MOST_IDS, frame.length),
+    bytes:
+      fields['bytes'] === undefined
+        ? new Float64Array(frame.length)
+        : finiteColumn(fields, 'bytes', frame.length, 0),
+  }
+}
+
+function updaterSamples(fields: Fields, frameCount: number): UpdaterSamples {
+  const frame = frameNumbers(fields, frameCount)
+  const counts = (field: string) =>
+    fields[field] === undefined
+      ? new Uint32Array(frame.length)
+      : wholeColumn(fields, field, MOST_IDS, frame.length)
+  return {
+    class: whole(fields, 'class', 0, LIMITS.classes - 1),
+    frame,
+    instances: wholeColumn(fields, 'instances', MOST_IDS, frame.length),
+    enabled: wholeColumn(fields, 'enabled', MOST_IDS, frame.length),
+    unseen: counts('unseen'),
+    far: counts('far'),
+    asleep: counts('asleep'),
+    everyMs:
+      fields['every'] === undefined
+        ? new Float64Array(frame.length)
+        : finiteColumn(fields, 'every', frame.length, 0),
+  }
+}
+
+function jobEvents(fields: Fields): JobEvents {
+  const job = wholeColumn(fields, 'job', MOST_IDS)
+  const { length } = job
+  if (length > LIMITS.chunkJobs) {
+    throw new FormatError('too-large', `${length} job events in a chunk, at most ${LIMITS.chunkJobs}`)
+  }
+  return {
+    job,
+    event: new Uint8Array(wholeColumn(fields, 'event', JOB_ENDED, length)),
+    lane: wholeColumn(fields, 'lane', LIMITS.lanes - 1, length),
+    marker: wholeColumn(fields, 'marker', LIMITS.markers - 1, length),
+    atNs: finiteColumn(fields, 'at', length, 0),
+  }
+}
+
+function stretchOf(fields: Fields): Stretch {
+  return { cause: text(fields, 'cause'), at: dateTime(fields, 'at') }
+}
+
 function gaugeSamples(fields: Fields, frameCount: number): GaugeSamples {
-  const frame = wholeColumn(fields, 'frame', Math.max(0, frameCount - 1))
+  const frame = frameNumbers(fields, frameCount)
   return {
     gauge: whole(fields, 'gauge', 0, LIMITS.gauges - 1),
     frame,

@@ -2,7 +2,10 @@
  * The course of every path over a chunk's frames: what it cost in each frame it ran in. Kept path by
  * path, so that one path's course is read without the others, and no span is touched.
  */
-import { joinSections, splitSections, VarintWriter, type DigestedChunk } from '../take/index.ts'
+import { EFFECT_NONE, EFFECT_UNSAID, NO_KEY } from '../format/index.ts'
+import { hasDetails, joinSections, splitSections, VarintWriter, type DigestedChunk } from '../take/index.ts'
+import type { PathTable } from '../take/index.ts'
+import { newCourseDetails, type CourseDetails } from './course-details.ts'
 
 /** Cells sorted by path, then frame; a cell is one path in one frame it ran in. */
 export interface Courses {
@@ -17,17 +20,21 @@ export interface Courses {
   calls: Uint32Array
   selfNs: Float64Array
   totalNs: Float64Array
+  /** Null when no run said anything about itself. */
+  details: CourseDetails | null
 }
 
+type SpansOfChunk = Pick<DigestedChunk, 'spans' | 'selfNs' | 'details' | 'selfBytes'>
+
 /** Sums a chunk's spans into cells. One pass over the spans, no allocation per span. */
-export function coursesOf(chunk: Pick<DigestedChunk, 'frames' | 'spans' | 'selfNs'>): Courses {
+export function coursesOf(chunk: SpansOfChunk, paths: PathTable): Courses {
   const { spans, selfNs } = chunk
   const frames = spans.frameEnd.length
-  let paths = 0
-  for (let i = 0; i < spans.path.length; i++) if (spans.path[i]! >= paths) paths = spans.path[i]! + 1
+  let pathCount = 0
+  for (let i = 0; i < spans.path.length; i++) if (spans.path[i]! >= pathCount) pathCount = spans.path[i]! + 1
 
-  const lastFrame = new Int32Array(paths).fill(-1)
-  const cellsOfPath = new Uint32Array(paths)
+  const lastFrame = new Int32Array(pathCount).fill(-1)
+  const cellsOfPath = new Uint32Array(pathCount)
   for (let frame = 0, span = 0; frame < frames; frame++) {
     for (; span < spans.frameEnd[frame]!; span++) {
       const path = spans.path[span]!
@@ -41,7 +48,7 @@ export function coursesOf(chunk: Pick<DigestedChunk, 'frames' | 'spans' | 'selfN
   const present = Uint32Array.from(cellsOfPath.keys()).filter((path) => cellsOfPath[path]! > 0)
   const cellEnd = new Uint32Array(present.length)
   /** By path: the cell being filled. */
-  const cell = new Int32Array(paths)
+  const cell = new Int32Array(pathCount)
   let cells = 0
   present.forEach((path, i) => {
     cell[path] = cells - 1
@@ -55,6 +62,9 @@ export function coursesOf(chunk: Pick<DigestedChunk, 'frames' | 'spans' | 'selfN
     calls: new Uint32Array(cells),
     selfNs: new Float64Array(cells),
     totalNs: new Float64Array(cells),
+    details: hasDetails(chunk.details)
+      ? detailsOf(chunk, paths, { cell: Int32Array.from(cell), cells, pathCount })
+      : null,
   }
   lastFrame.fill(-1)
   for (let frame = 0, span = 0; frame < frames; frame++) {
@@ -71,6 +81,52 @@ export function coursesOf(chunk: Pick<DigestedChunk, 'frames' | 'spans' | 'selfN
     }
   }
   return courses
+}
+
+/** Multiplied with the marker it makes room for every key. */
+const KEYS = 2 ** 32
+
+/** The same pass for what runs said about themselves. */
+function detailsOf(
+  { spans, details: { effect, key }, selfBytes }: SpansOfChunk,
+  paths: PathTable,
+  { cell, cells, pathCount }: { cell: Int32Array; cells: number; pathCount: number },
+): CourseDetails {
+  const sums = newCourseDetails(cells)
+  const lastFrame = new Int32Array(pathCount).fill(-1)
+  const { all } = paths
+  /** Questions asked in this frame, by marker and key, with their answers. */
+  const asked = new Map<number, number>()
+  for (let frame = 0, span = 0; frame < spans.frameEnd.length; frame++) {
+    asked.clear()
+    for (; span < spans.frameEnd[frame]!; span++) {
+      const path = spans.path[span]!
+      if (lastFrame[path] !== frame) {
+        lastFrame[path] = frame
+        cell[path]!++
+      }
+      const at = cell[path]!
+      const answer = effect === null ? EFFECT_UNSAID : effect[span]!
+      if (answer !== EFFECT_UNSAID) sums.said[at]!++
+      if (answer === EFFECT_NONE) {
+        sums.needless[at]!++
+        sums.needlessNs[at]! += spans.durationNs[span]!
+      }
+      if (selfBytes !== null) {
+        if (selfBytes[span]! >= 0) sums.bytes[at]! += selfBytes[span]!
+        else sums.unknownBytes[at]!++
+      }
+      // In a wait for a job the key is the job, not a question.
+      if (key === null || key[span] === NO_KEY || all[path]!.kind !== 'work') continue
+      const question = all[path]!.marker * KEYS + key[span]!
+      if (asked.get(question) === answer) {
+        sums.repeated[at]!++
+        sums.repeatedNs[at]! += spans.durationNs[span]!
+      }
+      asked.set(question, answer)
+    }
+  }
+  return sums
 }
 
 /** Sections: paths with their cell counts, frames as distances, calls, self, children's time. */
@@ -119,6 +175,7 @@ export function unpackCourses(packed: Uint8Array): Courses {
     calls: new Uint32Array(cells),
     selfNs: new Float64Array(cells),
     totalNs: new Float64Array(cells),
+    details: null,
   }
   let cell = 0
   for (let i = 0; i < path.length; i++) {

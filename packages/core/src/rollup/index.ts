@@ -1,5 +1,7 @@
+export * from './course-details.ts'
 export * from './courses.ts'
 export * from './cover.ts'
 export * from './ledger.ts'
 export * from './rollup-codec.ts'
 export * from './rollup.ts'
+export * from './recorder.ts'

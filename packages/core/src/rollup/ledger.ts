@@ -1,4 +1,5 @@
 import { sketchPercentile } from '../stats/index.ts'
+import { DETAIL_SUMS, type DetailSums } from './course-details.ts'
 import type { Rollup, RollupTable } from './rollup.ts'
 
 export const LEDGER_KEYS = ['path', 'marker', 'group'] as const
@@ -17,6 +18,17 @@ export interface LedgerRow {
   selfP99Ns: number
   worstSelfNs: number
   worstFrame: number
+  /** Runs that said whether they changed anything, and those of them that changed nothing. */
+  said: number
+  needless: number
+  /** Their time with their children, ns. */
+  needlessNs: number
+  /** Runs with a key that had been asked, and answered alike, in the same frame; with their children's time. */
+  repeated: number
+  repeatedNs: number
+  /** Allocated by it alone; runs with a collection inside, whose bytes are not known, are counted apart. */
+  bytes: number
+  unknownBytes: number
 }
 
 /** The rows of a ledger, most self time first. */
@@ -41,5 +53,6 @@ function ledgerRow(table: RollupTable, row: number, frames: number): LedgerRow {
     selfP99Ns: sketchPercentile(buckets, counts, frames - table.frames[row]!, 0.99),
     worstSelfNs: table.worstSelfNs[row]!,
     worstFrame: table.worstFrame[row]!,
+    ...(Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, table[sum][row]!])) as unknown as DetailSums),
   }
 }

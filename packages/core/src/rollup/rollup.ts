@@ -5,6 +5,7 @@
 import { LIMITS } from '../format/index.ts'
 import { bucketOf, BUCKETS } from '../stats/index.ts'
 import type { PathTable } from '../take/index.ts'
+import { DETAIL_SUMS, type DetailSums } from './course-details.ts'
 import type { Courses } from './courses.ts'
 
 /** One element a row in each column up to `bucketEnd`; rows in ascending order of key. */
@@ -15,6 +16,14 @@ export interface RollupTable {
   totalNs: Float64Array
   /** Frames in which the row ran at all. */
   frames: Uint32Array
+  /** Sums of CourseDetails' columns of the same names. */
+  said: Float64Array
+  needless: Float64Array
+  needlessNs: Float64Array
+  repeated: Float64Array
+  repeatedNs: Float64Array
+  bytes: Float64Array
+  unknownBytes: Float64Array
   /** Largest self time in one frame, and that frame's number in the take. */
   worstSelfNs: Float64Array
   worstFrame: Uint32Array
@@ -105,6 +114,7 @@ function tableOf(
     ran.fill(0)
     let calls = 0
     let totalNs = 0
+    const details = noDetails()
     for (const index of members.get(key)!) {
       const addTotal = countsTowardsTotal(courses.path[index]!)
       const end = courses.cellEnd[index]!
@@ -115,9 +125,11 @@ function tableOf(
         selfNs[frame - from]! += courses.selfNs[cell]!
         calls += courses.calls[cell]!
         if (addTotal) totalNs += courses.totalNs[cell]!
+        if (courses.details !== null)
+          for (const sum of DETAIL_SUMS) details[sum] += courses.details[sum][cell]!
       }
     }
-    if (calls > 0) rows.addFrames(key, calls, totalNs, ran, selfNs, firstFrame + from)
+    if (calls > 0) rows.addFrames({ key, calls, totalNs, ...details }, ran, selfNs, firstFrame + from)
   }
   return rows.table()
 }
@@ -146,9 +158,12 @@ function mergeTables(tables: readonly RollupTable[]): RollupTable {
   return rows.table()
 }
 
+const noDetails = (): DetailSums =>
+  Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
+
 /** Collects rows; counts buckets in one dense scratch array that is cleaned after each row. */
 class TableBuilder {
-  readonly #rows: {
+  readonly #rows: ({
     key: number
     calls: number
     selfNs: number
@@ -156,7 +171,7 @@ class TableBuilder {
     frames: number
     worstSelfNs: number
     worstFrame: number
-  }[] = []
+  } & DetailSums)[] = []
   readonly #bucketEnd: number[] = []
   readonly #bucket: number[] = []
   readonly #bucketCount: number[] = []
@@ -165,9 +180,7 @@ class TableBuilder {
   #highest = -1
 
   addFrames(
-    key: number,
-    calls: number,
-    totalNs: number,
+    sums: { key: number; calls: number; totalNs: number } & DetailSums,
     ran: Uint8Array,
     selfNsOfFrame: Float64Array,
     firstFrame: number,
@@ -183,17 +196,27 @@ class TableBuilder {
       buckets[frames++] = bucketOf(selfNsOfFrame[i]!)
     }
     const worstSelfNs = selfNsOfFrame[worst]!
-    this.#rows.push({ key, calls, selfNs, totalNs, frames, worstSelfNs, worstFrame: firstFrame + worst })
+    this.#rows.push({ ...sums, selfNs, frames, worstSelfNs, worstFrame: firstFrame + worst })
     this.#addSorted(buckets.subarray(0, frames).sort())
   }
 
   addMerged(key: number, places: { table: RollupTable; row: number }[]): void {
-    const sum = { key, calls: 0, selfNs: 0, totalNs: 0, frames: 0, worstSelfNs: -1, worstFrame: 0 }
+    const sum = {
+      key,
+      calls: 0,
+      selfNs: 0,
+      totalNs: 0,
+      frames: 0,
+      worstSelfNs: -1,
+      worstFrame: 0,
+      ...noDetails(),
+    }
     for (const { table, row } of places) {
       sum.calls += table.calls[row]!
       sum.selfNs += table.selfNs[row]!
       sum.totalNs += table.totalNs[row]!
       sum.frames += table.frames[row]!
+      for (const detail of DETAIL_SUMS) sum[detail] += table[detail][row]!
       if (table.worstSelfNs[row]! > sum.worstSelfNs) {
         sum.worstSelfNs = table.worstSelfNs[row]!
         sum.worstFrame = table.worstFrame[row]!
@@ -208,9 +231,11 @@ class TableBuilder {
   }
 
   table(): RollupTable {
-    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs') =>
+    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs' | keyof DetailSums) =>
       Float64Array.from(this.#rows, (row) => row[name])
+    const details = Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, column(sum)]))
     return {
+      ...(details as Record<keyof DetailSums, Float64Array>),
       key: column('key'),
       calls: column('calls'),
       selfNs: column('selfNs'),

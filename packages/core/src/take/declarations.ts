@@ -1,28 +1,37 @@
 import {
   FormatError,
+  type ClassDeclaration,
   type DeclareRecord,
   type GaugeDeclaration,
   type LaneDeclaration,
-  type MarkerKind,
+  type MarkerDeclaration,
+  type WatchDeclaration,
 } from '../format/index.ts'
 
 /** The lane whose spans make up a frame's work and waiting. */
 export const MAIN_LANE = 0
 
-export interface Marker {
-  id: number
-  name: string
-  group: string
+export interface Marker extends MarkerDeclaration {
   /** Number of the group within the take, in order of first appearance. */
   groupId: number
-  kind: MarkerKind
 }
 
-/** The markers, lanes and gauges that a take has declared so far, by id. */
+/** What a record declares, or what of it was new. */
+export interface Declared {
+  markers: Marker[]
+  lanes: LaneDeclaration[]
+  gauges: GaugeDeclaration[]
+  watches: WatchDeclaration[]
+  classes: ClassDeclaration[]
+}
+
+/** Everything that a take has declared so far, by id. */
 export class Declarations {
   readonly markers = new Map<number, Marker>()
   readonly lanes = new Map<number, LaneDeclaration>()
   readonly gauges = new Map<number, GaugeDeclaration>()
+  readonly watches = new Map<number, WatchDeclaration>()
+  readonly classes = new Map<number, ClassDeclaration>()
   readonly #groupIds = new Map<string, number>()
 
   /**
@@ -30,16 +39,14 @@ export class Declarations {
    * @returns what was new
    * @throws FormatError when an id is declared anew with another name
    */
-  apply(record: Pick<DeclareRecord, 'markers' | 'lanes' | 'gauges'>): {
-    markers: Marker[]
-    lanes: LaneDeclaration[]
-    gauges: GaugeDeclaration[]
-  } {
+  apply(record: Omit<DeclareRecord, 'record' | 'sequence'>): Declared {
     const markers = record.markers.map((marker) => ({ ...marker, groupId: this.#groupId(marker.group) }))
     return {
       markers: addNew(this.markers, markers, 'marker'),
       lanes: addNew(this.lanes, record.lanes, 'lane'),
       gauges: addNew(this.gauges, record.gauges, 'gauge'),
+      watches: addNew(this.watches, record.watches, 'watch'),
+      classes: addNew(this.classes, record.classes, 'class'),
     }
   }
 
@@ -60,6 +67,14 @@ export class Declarations {
 
   gauge(id: number): GaugeDeclaration {
     return this.gauges.get(id) ?? undeclared('gauge', id)
+  }
+
+  watch(id: number): WatchDeclaration {
+    return this.watches.get(id) ?? undeclared('watch', id)
+  }
+
+  classOf(id: number): ClassDeclaration {
+    return this.classes.get(id) ?? undeclared('class', id)
   }
 
   get groups(): string[] {

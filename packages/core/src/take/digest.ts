@@ -1,15 +1,17 @@
 import {
+  BYTES_UNKNOWN,
   FormatError,
   type ChunkRecord,
   type DeclareRecord,
-  type GaugeSamples,
   type LaneSpans,
   type Moment,
+  type Stretch,
 } from '../format/index.ts'
-import { Declarations, MAIN_LANE } from './declarations.ts'
+import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
 import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
 import { NO_PATH, PathTable } from './paths.ts'
-import type { SpanColumns } from './spans.ts'
+import { samplesOf, type Samples } from './samples.ts'
+import type { SpanColumns, SpanDetails } from './spans.ts'
 
 /** A chunk with everything worked out that later questions need. */
 export interface DigestedChunk {
@@ -20,8 +22,12 @@ export interface DigestedChunk {
   spans: SpanColumns
   /** Self time of each span, ns: its duration less its direct children's. */
   selfNs: Float64Array
-  gauges: GaugeSamples[]
+  details: SpanDetails
+  /** Bytes of each span less its direct children's; null where not recorded. */
+  selfBytes: Float64Array | null
+  samples: Samples
   moments: Moment[]
+  stretch: Stretch | null
   dropped: number
   repaired: number
 }
@@ -52,7 +58,7 @@ export class Digester {
     this.progress = progress
   }
 
-  declare(record: DeclareRecord) {
+  declare(record: DeclareRecord): Declared {
     return this.progress.declarations.apply(record)
   }
 
@@ -64,13 +70,29 @@ export class Digester {
     frames.durationNs = roundAll(chunk.frameDurationNs)
     frames.steps = chunk.steps
     const lanes = [...chunk.lanes].sort((a, b) => a.lane - b.lane)
-    const { spans, selfNs } = this.#flatten(lanes, frames)
+    const { spans, selfNs, details } = this.#flatten(lanes, frames)
     this.#accountFrames(frames, spans, selfNs)
+    const selfBytes = details.bytes === null ? null : this.#selfBytes(spans, details.bytes)
+    if (details.bytes !== null) this.#accountBytes(frames, spans, details.bytes)
     const firstFrame = this.progress.frames
     this.progress.frames += frames.startNs.length
     this.progress.lastFrameStartNs = frames.startNs.at(-1) ?? this.progress.lastFrameStartNs
-    const { sequence, gauges, moments, dropped, repaired } = chunk
-    return { sequence, firstFrame, frames, spans, selfNs, gauges, moments, dropped, repaired }
+    const { sequence, moments, stretch, dropped, repaired } = chunk
+    const samples = samplesOf(chunk)
+    return {
+      sequence,
+      firstFrame,
+      frames,
+      spans,
+      selfNs,
+      details,
+      selfBytes,
+      samples,
+      moments,
+      stretch,
+      dropped,
+      repaired,
+    }
   }
 
   #checkOrder(chunk: ChunkRecord): void {
@@ -82,7 +104,12 @@ export class Digester {
       )
     }
     for (const { lane } of chunk.lanes) this.progress.declarations.lane(lane)
-    for (const { gauge } of chunk.gauges) this.progress.declarations.gauge(gauge)
+    const { declarations } = this.progress
+    for (const { gauge } of chunk.gauges) declarations.gauge(gauge)
+    for (const { watch } of chunk.watches) declarations.watch(watch)
+    for (const samples of [...chunk.lives, ...chunk.updaters]) declarations.classOf(samples.class)
+    for (const lane of chunk.jobs.lane) declarations.lane(lane)
+    for (const marker of chunk.jobs.marker) declarations.marker(marker)
   }
 
   /** Lays the lanes' spans out frame by frame, finds each span's path and self time. */
@@ -97,6 +124,11 @@ export class Digester {
     }
     const { path: spanPath, startNs: spanStartNs, durationNs: spanDurationNs } = spans
     const selfNs = new Float64Array(total)
+    const details: SpanDetails = {
+      effect: lanes.some((lane) => lane.effect) ? new Uint8Array(total) : null,
+      bytes: lanes.some((lane) => lane.bytes) ? new Float64Array(total).fill(BYTES_UNKNOWN) : null,
+      key: lanes.some((lane) => lane.key) ? new Uint32Array(total) : null,
+    }
     const { declarations, paths } = this.progress
     const parents = this.#parents
     const open = this.#open
@@ -108,6 +140,8 @@ export class Digester {
         const { marker: markers, startNs, durationNs, depth: depths } = lane
         parents[0] = NO_PATH
         const end = next[l]! + lane.count[frame]!
+        copyDetails(lane, next[l]!, end, details, at)
+        if (lane.lane === MAIN_LANE) frames.mainSpans[frame] = lane.count[frame]!
         for (let from = next[l]!; from < end; from++, at++) {
           const depth = depths[from]!
           const marker = markers[from]!
@@ -131,7 +165,7 @@ export class Digester {
     }
     // Clock jitter can make children last longer than their parent by a few ns.
     for (let i = 0; i < total; i++) if (selfNs[i]! < 0) selfNs[i] = 0
-    return { spans, selfNs }
+    return { spans, selfNs, details }
   }
 
   /** Work, waiting and collection of each frame, from its main lane. */
@@ -148,11 +182,58 @@ export class Digester {
         const column = columns[spans.path[span]!]!
         if (column === null) continue
         column[frame]! += selfNs[span]!
-        if (column !== frames.collectNs) waitingNs += selfNs[span]!
+        if (column === frames.collectNs) frames.collections[frame]!++
+        else waitingNs += selfNs[span]!
       }
       frames.workNs[frame] = Math.max(0, frames.durationNs[frame]! - waitingNs)
     }
   }
+
+  /**
+   * Bytes of each span itself. A collection inside a span is one inside all around it: their bytes become
+   * unknown too.
+   */
+  #selfBytes(spans: SpanColumns, bytes: Float64Array): Float64Array {
+    const { depthOf } = this.progress.paths
+    const open = this.#open
+    for (let span = 0; span < bytes.length; span++) {
+      const depth = depthOf[spans.path[span]!]!
+      open[depth] = span
+      if (bytes[span]! >= 0) continue
+      for (let above = depth - 1; above >= 0; above--) bytes[open[above]!] = BYTES_UNKNOWN
+    }
+    const selfBytes = new Float64Array(bytes)
+    for (let span = 0; span < bytes.length; span++) {
+      const depth = depthOf[spans.path[span]!]!
+      open[depth] = span
+      if (depth === 0) continue
+      const parent = open[depth - 1]!
+      if (bytes[parent]! >= 0) selfBytes[parent] = Math.max(0, selfBytes[parent]! - bytes[span]!)
+    }
+    return selfBytes
+  }
+
+  /** Bytes of each frame: those of its outermost main-lane spans, if all are known. */
+  #accountBytes(frames: FrameColumns, spans: SpanColumns, bytes: Float64Array): void {
+    const { laneOf, depthOf } = this.progress.paths
+    let span = 0
+    for (let frame = 0; frame < frames.startNs.length; frame++) {
+      let sum = 0
+      for (; span < spans.frameEnd[frame]!; span++) {
+        const path = spans.path[span]!
+        if (laneOf[path] !== MAIN_LANE || depthOf[path] !== 0) continue
+        sum = sum < 0 || bytes[span]! < 0 ? BYTES_UNKNOWN : sum + bytes[span]!
+      }
+      frames.bytes[frame] = sum
+    }
+  }
+}
+
+/** The details of one lane's spans of one frame, put where its spans are put. */
+function copyDetails(lane: LaneSpans, from: number, end: number, details: SpanDetails, at: number): void {
+  if (lane.effect) details.effect!.set(lane.effect.subarray(from, end), at)
+  if (lane.bytes) details.bytes!.set(lane.bytes.subarray(from, end), at)
+  if (lane.key) details.key!.set(lane.key.subarray(from, end), at)
 }
 
 function roundAll(column: Float64Array): Float64Array {

@@ -2,7 +2,15 @@
  * Frame columns as CBOR, one item a chunk. A take's frames are the items one after the other: what is
  * stored chunk by chunk is sent whole without being touched.
  */
-import { decodeCbor, encodeCbor, FormatError, narrow, scanItem, type Column } from '../format/index.ts'
+import {
+  BYTES_UNKNOWN,
+  decodeCbor,
+  encodeCbor,
+  FormatError,
+  narrow,
+  scanItem,
+  type Column,
+} from '../format/index.ts'
 import { concatFrames, emptyFrames, WAIT_REASONS, type FrameColumns } from './frames.ts'
 
 export function encodeFrames(frames: FrameColumns): Uint8Array {
@@ -14,6 +22,9 @@ export function encodeFrames(frames: FrameColumns): Uint8Array {
     collect: narrow(frames.collectNs),
     steps: narrow(frames.steps),
     spans: narrow(frames.spans),
+    mainSpans: narrow(frames.mainSpans),
+    collections: frames.collections.some((n) => n > 0) ? narrow(frames.collections) : undefined,
+    bytes: frames.bytes.some((n) => n >= 0) ? frames.bytes : undefined,
   })
 }
 
@@ -49,5 +60,12 @@ function framesOf(item: Record<string, Column>): FrameColumns {
   frames.collectNs = new Float64Array(column('collect'))
   frames.steps = new Uint32Array(column('steps'))
   frames.spans = new Uint32Array(column('spans'))
+  frames.mainSpans = new Uint32Array(column(item['mainSpans'] === undefined ? 'spans' : 'mainSpans'))
+  frames.collections =
+    item['collections'] === undefined ? new Uint32Array(count) : new Uint32Array(column('collections'))
+  frames.bytes =
+    item['bytes'] === undefined
+      ? new Float64Array(count).fill(BYTES_UNKNOWN)
+      : new Float64Array(column('bytes'))
   return frames
 }

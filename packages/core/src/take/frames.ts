@@ -1,5 +1,6 @@
 /** What is known of every frame without looking at its spans. */
 
+import { BYTES_UNKNOWN } from '../format/index.ts'
 import { percentileSorted } from '../stats/index.ts'
 
 export const NS_PER_MS = 1e6
@@ -20,6 +21,12 @@ export interface FrameColumns {
   steps: Uint32Array
   /** Spans on all lanes. */
   spans: Uint32Array
+  /** Spans on the main lane: what the recorder's share of the frame is estimated from. */
+  mainSpans: Uint32Array
+  /** Collections on the main lane, suspected ones included. */
+  collections: Uint32Array
+  /** Bytes allocated by the main lane's spans; BYTES_UNKNOWN where not recorded or a collection ran. */
+  bytes: Float64Array
 }
 
 const column = (count: number) => new Float64Array(count)
@@ -33,6 +40,9 @@ export function emptyFrames(count = 0): FrameColumns {
     collectNs: column(count),
     steps: new Uint32Array(count),
     spans: new Uint32Array(count),
+    mainSpans: new Uint32Array(count),
+    collections: new Uint32Array(count),
+    bytes: column(count).fill(BYTES_UNKNOWN),
   }
 }
 
@@ -49,6 +59,9 @@ export function concatFrames(parts: FrameColumns[]): FrameColumns {
     whole.collectNs.set(part.collectNs, at)
     whole.steps.set(part.steps, at)
     whole.spans.set(part.spans, at)
+    whole.mainSpans.set(part.mainSpans, at)
+    whole.collections.set(part.collections, at)
+    whole.bytes.set(part.bytes, at)
     at += part.startNs.length
   }
   return whole

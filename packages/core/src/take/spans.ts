@@ -11,5 +11,21 @@ export interface SpanColumns {
   durationNs: Float64Array
 }
 
+/**
+ * What the runs said about themselves, one element a span, aligned with SpanColumns. A column that says
+ * nothing is null.
+ */
+export interface SpanDetails {
+  /** EFFECT_UNSAID, EFFECT_NONE or EFFECT_SOME. */
+  effect: Uint8Array | null
+  /** Children's included; BYTES_UNKNOWN where a collection ran. */
+  bytes: Float64Array | null
+  /** NO_KEY where there is none. */
+  key: Uint32Array | null
+}
+
+export const hasDetails = ({ effect, bytes, key }: SpanDetails): boolean =>
+  effect !== null || bytes !== null || key !== null
+
 /** Index of a frame's first span. */
 export const firstSpan = (spans: SpanColumns, frame: number) => (frame === 0 ? 0 : spans.frameEnd[frame - 1]!)

@@ -60,6 +60,11 @@ export class VarintReader {
     this.#bytes = bytes
   }
 
+  /** Bytes in all. */
+  get length(): number {
+    return this.#bytes.length
+  }
+
   /** Bytes read so far. */
   get position(): number {
     return this.#at

@@ -1,6 +1,7 @@
 /** Takes made for tests: frames described as trees of spans. */
 import fc from 'fast-check'
 import {
+  emptyChunk,
   encodeRecord,
   type AnyRecord,
   type ChunkRecord,
@@ -52,9 +53,18 @@ export interface TestMarker {
 export const declareRecord = (sequence: number, markers: TestMarker[], lanes = ['main']): DeclareRecord => ({
   record: 'declare',
   sequence,
-  markers: markers.map(({ name, group = '', kind = 'work' }, id) => ({ id, name, group, kind })),
+  markers: markers.map(({ name, group = '', kind = 'work' }, id) => ({
+    id,
+    name,
+    group,
+    kind,
+    tags: [],
+    watches: [],
+  })),
   lanes: lanes.map((name, id) => ({ id, name })),
   gauges: [{ id: 0, name: 'letters', unit: '' }],
+  watches: [{ id: 0, name: 'tally' }],
+  classes: [{ id: 0, name: 'letter', marker: null }],
 })
 
 /** A chunk of the given frames, laid end to end from `startNs`. */
@@ -91,8 +101,7 @@ export function chunkRecord(sequence: number, frames: FrameSpec[], startNs = 0):
     at += main + frame.restNs
   }
   return {
-    record: 'chunk',
-    sequence,
+    ...emptyChunk(sequence),
     frameStartNs: Float64Array.from(starts),
     frameDurationNs: Float64Array.from(durations),
     steps: new Uint32Array(frames.length),
@@ -104,10 +113,6 @@ export function chunkRecord(sequence: number, frames: FrameSpec[], startNs = 0):
       durationNs: Float64Array.from(row.duration),
       depth: Uint8Array.from(row.depth),
     })),
-    gauges: [],
-    moments: [],
-    dropped: 0,
-    repaired: 0,
   }
 }
 

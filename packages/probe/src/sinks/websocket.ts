@@ -1,4 +1,4 @@
-import { INGEST_PATH, type IngestMessage } from '@lapsus/core/format'
+import { INGEST_PATH, type IngestMessage, type OrderMessage } from '@lapsus/core/format'
 import type { ProblemListener, Sink } from './sink.ts'
 
 /** What is used of a WebSocket, in the browser or in Node. */
@@ -45,6 +45,7 @@ export class WebSocketSink implements Sink {
   #retryTimer: ReturnType<typeof setTimeout> | undefined
   #warned = false
   #whenDrained: (() => void) | null = null
+  #orderListener: ((order: OrderMessage) => void) | null = null
 
   /** @param mostBytes unacknowledged bytes beyond which frames are left out */
   constructor(url: string, connect: Connect, mostBytes: number, onProblem: ProblemListener) {
@@ -54,6 +55,10 @@ export class WebSocketSink implements Sink {
     this.#connect = connect
     this.#mostBytes = mostBytes
     this.#onProblem = onProblem
+  }
+
+  onOrder(listener: (order: OrderMessage) => void): void {
+    this.#orderListener = listener
   }
 
   hasRoom(): boolean {
@@ -123,6 +128,10 @@ export class WebSocketSink implements Sink {
     if ('refused' in message) {
       this.#onProblem(`Lapsus: the server refused the recording: ${message.refused.message}`)
       this.#end()
+      return
+    }
+    if ('order' in message) {
+      this.#orderListener?.(message)
       return
     }
     const kept = this.#unacknowledged.findIndex((waiting) => waiting.sequence > message.ack)

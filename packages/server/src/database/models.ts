@@ -20,6 +20,10 @@ export class TakeRow extends Model<Attributes<TakeRow>, Creation<TakeRow>> {
   declare gameId: number
   declare name: string
   declare note: string
+  /** JSON: an array of texts; null for none. */
+  declare tags: CreationOptional<string | null>
+  /** JSON: what somebody who watches wishes of the game (OrderMessage); null for nothing. */
+  declare wish: CreationOptional<string | null>
   declare state: string
   declare started: Date
   declare target: number
@@ -50,6 +54,10 @@ export class MarkerRow extends Model<Attributes<MarkerRow>, Creation<MarkerRow>>
   declare markerGroup: string
   declare groupId: number
   declare kind: string
+  /** JSON: an array of texts; null for none. */
+  declare tags: string | null
+  /** JSON: an array of watch numbers; null for none. */
+  declare watches: string | null
 }
 
 export class LaneRow extends Model<Attributes<LaneRow>, Creation<LaneRow>> {
@@ -63,6 +71,29 @@ export class GaugeRow extends Model<Attributes<GaugeRow>, Creation<GaugeRow>> {
   declare id: number
   declare name: string
   declare unit: string
+}
+
+export class WatchRow extends Model<Attributes<WatchRow>, Creation<WatchRow>> {
+  declare takeId: string
+  declare id: number
+  declare name: string
+}
+
+export class ClassRow extends Model<Attributes<ClassRow>, Creation<ClassRow>> {
+  declare takeId: string
+  declare id: number
+  declare name: string
+  declare marker: number | null
+}
+
+/** A stretch of a play-through that was kept for a cause; lasts to the next one's first frame. */
+export class StretchRow extends Model<Attributes<StretchRow>, Creation<StretchRow>> {
+  declare takeId: string
+  /** Number of the chunk that begins it. */
+  declare idx: number
+  declare firstFrame: number
+  declare cause: string
+  declare at: Date
 }
 
 export class PathRow extends Model<Attributes<PathRow>, Creation<PathRow>> {
@@ -88,8 +119,12 @@ export class ChunkRow extends Model<Attributes<ChunkRow>, Creation<ChunkRow>> {
   declare spanColumns: Buffer
   /** Deflated, see core/rollup/courses. */
   declare courses: Buffer
-  /** CBOR: gauge samples. */
+  /** CBOR, see core/take/samples. */
   declare samples: Buffer
+  /** Deflated, see core/take/details; null where runs say nothing about themselves. */
+  declare details: Buffer | null
+  /** Deflated, see core/rollup/course-details; null like `details`. */
+  declare courseDetails: Buffer | null
 }
 
 export class RollupRow extends Model<Attributes<RollupRow>, Creation<RollupRow>> {
@@ -129,6 +164,8 @@ export function defineModels(sequelize: Sequelize): void {
       gameId: INTEGER,
       name: STRING(200),
       note: TEXT,
+      tags: TEXT,
+      wish: TEXT,
       state: STRING(20),
       started: DATE(3),
       target: DOUBLE,
@@ -157,6 +194,8 @@ export function defineModels(sequelize: Sequelize): void {
       markerGroup: STRING(200),
       groupId: INTEGER,
       kind: STRING(20),
+      tags: TEXT,
+      watches: TEXT,
     },
     { sequelize, tableName: 'markers' },
   )
@@ -164,6 +203,18 @@ export function defineModels(sequelize: Sequelize): void {
   GaugeRow.init(
     { takeId: takeKey(), id: numberKey(), name: STRING(200), unit: STRING(200) },
     { sequelize, tableName: 'gauges' },
+  )
+  WatchRow.init(
+    { takeId: takeKey(), id: numberKey(), name: STRING(200) },
+    { sequelize, tableName: 'watches' },
+  )
+  ClassRow.init(
+    { takeId: takeKey(), id: numberKey(), name: STRING(200), marker: INTEGER },
+    { sequelize, tableName: 'classes' },
+  )
+  StretchRow.init(
+    { takeId: takeKey(), idx: numberKey(), firstFrame: INTEGER, cause: STRING(200), at: DATE(3) },
+    { sequelize, tableName: 'stretches' },
   )
   PathRow.init(
     { takeId: takeKey(), id: numberKey(), parent: INTEGER, lane: SMALLINT, marker: INTEGER },
@@ -183,6 +234,8 @@ export function defineModels(sequelize: Sequelize): void {
       spanColumns: BLOB('medium'),
       courses: BLOB('medium'),
       samples: BLOB('medium'),
+      details: BLOB('medium'),
+      courseDetails: BLOB('medium'),
     },
     { sequelize, tableName: 'chunks' },
   )

@@ -6,10 +6,12 @@ import serve from 'koa-static'
 import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
 import type { ServerConfig } from '../config.ts'
+import type { OtlpStreams } from '../otlp/streams.ts'
 import type { Recordings } from '../recordings/recordings.ts'
 import { guard } from './guard.ts'
 import { ProblemError } from '../problem-error.ts'
 import { problemHandler } from './problems.ts'
+import { OTLP_PATH, otlpRoutes } from './routes/otlp.ts'
 import { recordingRoutes } from './routes/recordings.ts'
 import { takeRoutes } from './routes/takes.ts'
 
@@ -17,6 +19,7 @@ export function createApp(
   config: ServerConfig,
   database: Sequelize,
   recordings: Recordings,
+  otlp: OtlpStreams,
   log: Logger,
 ): Koa {
   const app = new Koa()
@@ -29,14 +32,21 @@ export function createApp(
       strictTransportSecurity: false,
     }),
   )
-  app.use(bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' }))
+  const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
+  // Traces are read by their own route, in either encoding.
+  app.use((context, next) => (context.path === OTLP_PATH ? next() : parseBody(context, next)))
 
   const health = new Router()
   health.get('/health', async (context) => {
     await database.authenticate()
     context.body = { status: 'ok' }
   })
-  for (const router of [health, takeRoutes(database), recordingRoutes(recordings)]) {
+  for (const router of [
+    health,
+    takeRoutes(database, recordings),
+    recordingRoutes(recordings),
+    otlpRoutes(otlp),
+  ]) {
     app.use(router.routes())
     app.use(router.allowedMethods({ throw: true }))
   }

@@ -1,11 +1,16 @@
 /** What requests may say, checked with class-validator. */
 import 'reflect-metadata'
+import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
+import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
 import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
 import { plainToInstance, Type } from 'class-transformer'
 import {
+  ArrayMaxSize,
   IsArray,
+  IsBoolean,
   IsIn,
   IsInt,
+  IsNumber,
   IsOptional,
   IsString,
   Length,
@@ -22,6 +27,35 @@ const MOST_FRAME = 2 ** 31 - 1
 
 export class TakesQuery {
   @IsOptional() @IsString() @Length(1, 200) game?: string
+  @IsOptional() @IsString() @Length(1, 200) search?: string
+  @IsOptional() @IsString() @Length(1, 200) tag?: string
+  @IsOptional() @IsString() @Length(1, 200) build?: string
+  @IsOptional() @IsString() @Length(1, 200) device?: string
+  @IsOptional() @IsString() @Length(1, 200) scene?: string
+  @IsOptional() @IsString() @Length(1, 200) mode?: string
+}
+
+export class ImportQuery {
+  @IsOptional() @IsString() @Length(1, 200) frameMarker?: string
+  @IsOptional() @IsString() @Length(1, 200) game?: string
+}
+
+export class LiveQuery {
+  @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from = 0
+}
+
+export class FileQuery {
+  @IsIn(EXPORT_FORMATS) format: ExportFormat = 'lapsus'
+}
+
+export class KeepBody {
+  @IsString() @Length(1, 200) cause = 'on request'
+}
+
+export class ExcerptBody {
+  @IsInt() @Min(0) @Max(MOST_FRAME) from!: number
+  @IsInt() @Min(0) @Max(MOST_FRAME) to!: number
+  @IsString() @MaxLength(200) name = ''
 }
 
 export class FrameParams {
@@ -32,11 +66,18 @@ export class LedgerQuery {
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from!: number
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) to!: number
   @IsIn(LEDGER_KEYS) by: LedgerBy = 'path'
+  @IsIn(['as-recorded', 'without']) recorder = 'as-recorded'
 }
 
 export class TakeChange {
   @ValidateIf((change: TakeChange) => change.name !== undefined) @IsString() @MaxLength(200) name?: string
   @ValidateIf((change: TakeChange) => change.note !== undefined) @IsString() @MaxLength(10_000) note?: string
+  @ValidateIf((change: TakeChange) => change.tags !== undefined)
+  @IsArray()
+  @ArrayMaxSize(32)
+  @IsString({ each: true })
+  @Length(1, 60, { each: true })
+  tags?: string[]
 }
 
 export class RecordingBody {
@@ -46,6 +87,13 @@ export class RecordingBody {
   @IsInt() @Min(0) @Max(DEMO_LIMITS.letters) letters = 90
   @IsInt() @Min(1) @Max(DEMO_LIMITS.moths) moths = 150
   @IsString() @MaxLength(200) name = ''
+  @IsNumber() @Min(1) @Max(1000) target = 60
+  @IsIn(RECORDING_MODES) mode: RecordingMode = 'timing'
+  @IsNumber() @Min(0) @Max(60_000) tripMs = 25
+  @IsNumber() @Min(1) @Max(600) keepSeconds = 10
+  @IsBoolean() handset = false
+  @IsIn(['sliced', 'jobs']) routes: 'sliced' | 'jobs' = 'sliced'
+  @IsNumber() @Min(0) @Max(1000) graphicsMs = 0
 }
 
 /** @throws ProblemError 400 naming the first field that is wrong */

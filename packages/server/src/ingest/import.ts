@@ -1,74 +1,95 @@
-import {
-  FormatError,
-  RecordReader,
-  withPlace,
-  type AnyRecord,
-  type FormatErrorPlace,
-} from '@lapsus/core/format'
-import type { ImportResult } from '@lapsus/api'
+import { randomUUID } from 'node:crypto'
 import { pipeline, Readable } from 'node:stream'
 import { createGunzip, constants } from 'node:zlib'
+import type { ImportResult } from '@lapsus/api'
+import { AnySource, type TakeSource } from '@lapsus/core/exchange'
+import { FormatError, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
 import type { Sequelize } from 'sequelize'
 import { TakeRow } from '../database/models.ts'
-import { finishTake } from './finish.ts'
-import { TakeWriter } from './take-writer.ts'
+import { RecordStore } from './store-records.ts'
 
 /** Bytes a file may unpack to; a ten-minute take of 18 million spans has about 300 MB. */
 const MOST_BYTES = 8 * 1024 * 1024 * 1024
 const GZIP_MAGIC = [0x1f, 0x8b]
 
+export interface ImportOptions {
+  /** Name of the spans that are frames, in formats that do not say so themselves. */
+  frameMarker?: string | undefined
+  /** The game's name, in formats that do not give it. */
+  game?: string | undefined
+}
+
 /**
- * Reads a take file, gzip or not, and stores it. A file that breaks off or is wrong somewhere is stored
- * up to there, and the result says so.
+ * Reads a take file in any known format, gzip or not, and stores it. A file that breaks off or is wrong
+ * somewhere is stored up to there, or without what is wrong, and the result says so.
  * @throws FormatError when there is no take in it at all
  */
-export async function importTake(database: Sequelize, file: Readable): Promise<ImportResult> {
-  const reader = new RecordReader()
-  let writer: TakeWriter | null = null
+export async function importTake(
+  database: Sequelize,
+  file: Readable,
+  { frameMarker, game = 'Imported' }: ImportOptions = {},
+): Promise<ImportResult> {
+  const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
+  const store = new RecordStore(database)
   let problem: string | null = null
-  let bytes = 0
   try {
-    for await (const piece of await unzipped(file)) {
-      bytes += piece.length
-      if (bytes > MOST_BYTES)
-        throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(reader.place)
-      const arrived: { record: AnyRecord; place: FormatErrorPlace }[] = []
-      let failure: unknown = null
-      try {
-        reader.push(piece, (record, place) => arrived.push({ record, place }))
-      } catch (error) {
-        failure = error
-      }
-      // What came before a bad record is stored before the failure is dealt with.
-      for (const { record, place } of arrived) {
-        try {
-          if (record.record === 'take') writer = await TakeWriter.open(database, record)
-          else await writer!.write(record)
-        } catch (error) {
-          throw withPlace(error, place)
-        }
-      }
-      if (failure !== null) throw failure
-    }
+    await readInto(store, source, file)
   } catch (error) {
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
-    if (writer === null)
-      throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(reader.place)
+    if (store.takeId === null)
+      throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(source.place)
   }
-  if (writer === null) {
+  if (store.takeId === null) {
     throw new FormatError(
       'not-a-take',
-      reader.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
-    ).at(reader.place)
+      source.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
+    ).at(source.place)
   }
-  await writer.settled()
-  if (problem === null && !reader.ended) {
-    problem = `the take breaks off after record ${reader.place.record - 1}, at byte ${reader.place.offset}`
+  if (problem === null && !source.ended) {
+    problem = `the take breaks off after record ${source.place.record - 1}, at byte ${source.place.offset}`
   }
-  await finishTake(writer.takeId, reader.ended ? 'complete' : 'cut-short')
-  const row = await TakeRow.findByPk(writer.takeId, { attributes: ['frames'] })
-  return { take: writer.takeId, frames: Number(row!.frames), complete: reader.ended, problem }
+  await store.finish(source.ended)
+  const row = await TakeRow.findByPk(store.takeId, { attributes: ['frames'] })
+  return {
+    take: store.takeId,
+    frames: Number(row!.frames),
+    complete: source.ended,
+    format: source.format,
+    skipped: source.skipped.summary,
+    problem,
+  }
+}
+
+async function readInto(store: RecordStore, source: TakeSource, file: Readable): Promise<void> {
+  let bytes = 0
+  for await (const piece of await unzipped(file)) {
+    bytes += piece.length
+    if (bytes > MOST_BYTES)
+      throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
+    await storeFrom(store, source, (onRecord) => source.push(piece, onRecord))
+  }
+  await storeFrom(store, source, (onRecord) => source.finish(onRecord))
+}
+
+/** What came before a bad record is stored before the failure is dealt with. */
+async function storeFrom(
+  store: RecordStore,
+  source: TakeSource,
+  read: (onRecord: (record: AnyRecord, place: FormatErrorPlace) => void) => void,
+): Promise<void> {
+  const arrived: { record: AnyRecord; place: FormatErrorPlace }[] = []
+  let failure: unknown = null
+  try {
+    read((record, place) => arrived.push({ record, place }))
+  } catch (error) {
+    failure = error
+  }
+  for (const { record, place } of arrived) {
+    const passedOver = (reason: string) => source.skipped.add(`line ${place.record + 1}: ${reason}`)
+    await store.put(record, place, source.lenient ? passedOver : undefined)
+  }
+  if (failure !== null) throw failure
 }
 
 const isBadGzip = (error: unknown) => String((error as { code?: unknown }).code).startsWith('Z_')

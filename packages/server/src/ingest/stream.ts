@@ -11,10 +11,12 @@ import type { Sequelize } from 'sequelize'
 import type { WebSocket } from 'ws'
 import { finishTake, touchTake } from './finish.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
+import { takeWish } from './wishes.ts'
 
 /** Received but unwritten bytes beyond which the socket is not read. */
 const MOST_PENDING_BYTES = 16 * 1024 * 1024
 const TOUCH_EVERY_MS = 5_000
+const WISH_EVERY_MS = 500
 /** Close codes, RFC 6455 7.4.1. */
 const GOING_AWAY = 1001
 const POLICY_VIOLATION = 1008
@@ -59,9 +61,12 @@ class IngestStream {
   readonly #log: Logger
   readonly #takeOver: (takeId: string) => Promise<void>
   readonly #touchTimer: ReturnType<typeof setInterval>
+  readonly #wishTimer: ReturnType<typeof setInterval>
   #writer: TakeWriter | null = null
   #queue: Promise<void> = Promise.resolve()
   #pendingBytes = 0
+  /** Number of the closing record, which is acknowledged when the take is closed. */
+  #lastOfAll = -1
   #place = { record: 0, offset: 0 }
   #broken = false
 
@@ -79,9 +84,16 @@ class IngestStream {
       if (this.#writer !== null)
         void touchTake(this.#writer.takeId).catch((error) => log.warn(error, 'touch failed'))
     }, TOUCH_EVERY_MS)
+    this.#wishTimer = setInterval(
+      () => void this.#passOnWish().catch((error) => log.warn(error, 'could not read a wish')),
+      WISH_EVERY_MS,
+    )
     socket.on('message', (data: Buffer) => this.#receive(data))
     socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
-    socket.once('close', () => clearInterval(this.#touchTimer))
+    socket.once('close', () => {
+      clearInterval(this.#touchTimer)
+      clearInterval(this.#wishTimer)
+    })
   }
 
   get takeId(): string | null {
@@ -130,6 +142,7 @@ class IngestStream {
       return
     }
     const writer = this.#writer!
+    if (record.record === 'end') this.#lastOfAll = record.sequence
     try {
       await writer.write(record)
     } catch (error) {
@@ -138,6 +151,7 @@ class IngestStream {
     if (record.record === 'end') {
       await writer.settled()
       await finishTake(writer.takeId, 'complete')
+      this.#say({ ack: record.sequence })
     } else {
       // A commit may fail when no further record comes to notice it.
       void writer.settled().catch((error: Error) => this.#fail(error))
@@ -146,9 +160,26 @@ class IngestStream {
 
   async #begin(record: TakeRecord): Promise<void> {
     await this.#takeOver(record.take)
-    this.#writer = await TakeWriter.open(this.#database, record, (ack) => this.#say({ ack }))
+    this.#writer = await TakeWriter.open(this.#database, record, (ack) => {
+      // Whoever hears that the end is committed may ask for the take's figures at once.
+      if (ack !== this.#lastOfAll) this.#say({ ack })
+    })
     this.#log.info({ take: record.take, game: record.game, from: this.#writer.lastSequence }, 'recording')
     this.#say({ ack: this.#writer.lastSequence })
+  }
+
+  async #passOnWish(): Promise<void> {
+    const take = this.takeId
+    const wish = take === null || this.#broken ? null : await takeWish(take)
+    if (wish === null) return
+    this.#log.info({ take, wish }, 'somebody wishes')
+    if (wish.order !== 'discard') {
+      this.#say(wish)
+      return
+    }
+    this.#broken = true
+    this.#say({ refused: { code: 'discarded', message: 'somebody discarded the recording' } })
+    this.#hangUp(POLICY_VIOLATION)
   }
 
   async #fail(error: Error): Promise<void> {

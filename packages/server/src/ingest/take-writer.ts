@@ -1,7 +1,5 @@
 import {
-  encodeCbor,
   FormatError,
-  narrow,
   type ChunkRecord,
   type DeclareRecord,
   type FollowingRecord,
@@ -14,14 +12,24 @@ import {
   encodeRollup,
   LEVEL_FACTOR,
   mergeRollups,
+  packCourseDetails,
   packCourses,
   rollupOf,
 } from '@lapsus/core/rollup'
-import { Digester, encodeFrames, packSpans, type DigestedChunk } from '@lapsus/core/take'
+import {
+  Digester,
+  encodeFrames,
+  encodeSamples,
+  hasDetails,
+  packDetails,
+  packSpans,
+  type DigestedChunk,
+} from '@lapsus/core/take'
 import { Op, type Sequelize, type Transaction } from 'sequelize'
 import { pack, unpack } from '../database/compression.ts'
 import {
   ChunkRow,
+  ClassRow,
   GameRow,
   GaugeRow,
   LaneRow,
@@ -29,7 +37,9 @@ import {
   MomentRow,
   PathRow,
   RollupRow,
+  StretchRow,
   TakeRow,
+  WatchRow,
 } from '../database/models.ts'
 import { loadProgress } from './progress.ts'
 
@@ -150,21 +160,25 @@ export class TakeWriter {
   #prepareDeclarations(record: DeclareRecord): () => Promise<void> {
     const { takeId } = this
     const added = this.#digester.declare(record)
-    const markers = added.markers.map(({ id, name, group, groupId, kind }) => ({
+    const json = (list: unknown[]) => (list.length > 0 ? JSON.stringify(list) : null)
+    const markers = added.markers.map(({ id, name, group, groupId, kind, tags, watches }) => ({
       takeId,
       id,
       name,
       markerGroup: group,
       groupId,
       kind,
+      tags: json(tags),
+      watches: json(watches),
     }))
-    const lanes = added.lanes.map(({ id, name }) => ({ takeId, id, name }))
-    const gauges = added.gauges.map(({ id, name, unit }) => ({ takeId, id, name, unit }))
+    const own = <T extends object>(items: T[]) => items.map((item) => ({ takeId, ...item }))
     return () =>
       this.#commit(record.sequence, {}, async (transaction) => {
         await MarkerRow.bulkCreate(markers, { transaction })
-        await LaneRow.bulkCreate(lanes, { transaction })
-        await GaugeRow.bulkCreate(gauges, { transaction })
+        await LaneRow.bulkCreate(own(added.lanes), { transaction })
+        await GaugeRow.bulkCreate(own(added.gauges), { transaction })
+        await WatchRow.bulkCreate(own(added.watches), { transaction })
+        await ClassRow.bulkCreate(own(added.classes), { transaction })
       })
   }
 
@@ -172,11 +186,13 @@ export class TakeWriter {
     const { takeId } = this
     const { paths } = this.#digester.progress
     const chunk = this.#digester.digest(record)
-    const courses = coursesOf(chunk)
+    const courses = coursesOf(chunk, paths)
     const packed = Promise.all([
       pack(packSpans(chunk.spans, chunk.frames.startNs, paths)),
       pack(packCourses(courses)),
       pack(encodeRollup(rollupOf(courses, paths, chunk.firstFrame))),
+      hasDetails(chunk.details) ? pack(packDetails(chunk.details)) : null,
+      courses.details === null ? null : pack(packCourseDetails(courses.details)),
     ])
     packed.catch(() => {})
     const idx = this.#chunks++
@@ -186,8 +202,7 @@ export class TakeWriter {
     this.#storedPaths = paths.all.length
 
     return async () => {
-      const [spanColumns, packedCourses, rollup] = await packed
-      const samples = chunk.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value }))
+      const [spanColumns, packedCourses, rollup, details, courseDetails] = await packed
       const row = {
         takeId,
         idx,
@@ -200,9 +215,19 @@ export class TakeWriter {
         frameColumns: Buffer.from(encodeFrames(chunk.frames)),
         spanColumns,
         courses: packedCourses,
-        samples: Buffer.from(encodeCbor(samples)),
+        samples: Buffer.from(encodeSamples(chunk.samples)),
+        details,
+        courseDetails,
       }
-      const blobs = [row.frameColumns, spanColumns, packedCourses, row.samples, rollup]
+      const blobs = [
+        row.frameColumns,
+        spanColumns,
+        packedCourses,
+        row.samples,
+        rollup,
+        details ?? [],
+        courseDetails ?? [],
+      ]
       const sums = {
         frames: row.frames,
         spans: row.spans,
@@ -217,6 +242,11 @@ export class TakeWriter {
         await RollupRow.create({ takeId, level: 0, idx, body: rollup }, { transaction })
         await this.#rollUp(idx, transaction)
         await MomentRow.bulkCreate(this.#momentRows(idx, chunk), { transaction })
+        if (chunk.stretch !== null) {
+          const { cause, at } = chunk.stretch
+          const { firstFrame } = chunk
+          await StretchRow.create({ takeId, idx, firstFrame, cause, at: new Date(at) }, { transaction })
+        }
         if (row.frames > 0) {
           const lastFrameStartNs = chunk.frames.startNs.at(-1)!
           const endNs = lastFrameStartNs + chunk.frames.durationNs.at(-1)!

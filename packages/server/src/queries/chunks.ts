@@ -1,7 +1,7 @@
 import { Op } from 'sequelize'
 import { ChunkRow } from '../database/models.ts'
 
-type BlobColumn = 'frameColumns' | 'spanColumns' | 'courses' | 'samples'
+type BlobColumn = 'frameColumns' | 'spanColumns' | 'courses' | 'samples' | 'details' | 'courseDetails'
 const PLACE = ['idx', 'firstFrame', 'frames'] as const
 
 /** The chunk that holds a frame, with the named blobs; null when the take does not have that frame. */

@@ -1,28 +1,94 @@
 import {
-  decodeCbor,
-  encodeRecord,
   FORMAT_VERSION,
+  type AnyRecord,
   type ChunkRecord,
+  type DeclareRecord,
   type LaneSpans,
   type Moment,
+  type TakeRecord,
 } from '@lapsus/core/format'
+import { exporter, type ExportFormat } from '@lapsus/core/exchange'
 import {
+  type Declarations,
   decodeFrames,
+  decodeSamples,
+  excerpt,
   firstSpan,
+  unpackDetails,
   unpackSpans,
   type FrameColumns,
   type PathTable,
   type SpanColumns,
+  type SpanDetails,
 } from '@lapsus/core/take'
 import { unpack } from '../database/compression.ts'
-import { ChunkRow, GameRow, MomentRow, type TakeRow } from '../database/models.ts'
+import { ChunkRow, GameRow, MomentRow, StretchRow, type TakeRow } from '../database/models.ts'
 import { loadTables } from '../ingest/progress.ts'
 
-/** A stored take as the records of a take file, one at a time. */
-export async function* exportTake(row: TakeRow): AsyncGenerator<Uint8Array> {
-  const game = await GameRow.findByPk(row.gameId)
+/** A stored take in one of the formats, piece by piece. */
+export async function* exportTake(row: TakeRow, format: ExportFormat): AsyncGenerator<Uint8Array | string> {
+  const write = exporter(format)
+  for await (const record of takeRecords(row)) {
+    const piece = write(record)
+    if (piece.length > 0) yield piece
+  }
+}
+
+/** A stored take as records. */
+export async function* takeRecords(row: TakeRow): AsyncGenerator<AnyRecord> {
   const { declarations, paths } = await loadTables(row.id)
-  yield encodeRecord({
+  yield await takeRecord(row)
+  let sequence = 1
+  yield declareRecord(declarations, sequence++)
+  let droppedInChunks = 0
+  for (let idx = 0; idx < Number(row.chunks); idx++) {
+    const chunk = await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true })
+    if (chunk === null) break
+    droppedInChunks += Number(chunk.dropped)
+    yield await chunkRecord(row.id, chunk, paths, sequence++)
+  }
+  if (row.state === 'complete')
+    yield { record: 'end', sequence, dropped: Number(row.dropped) - droppedInChunks }
+}
+
+/** The frames `from` to `to`, both included, as records of a take of their own, named `take`. */
+export async function* excerptRecords(
+  row: TakeRow,
+  take: string,
+  from: number,
+  to: number,
+): AsyncGenerator<AnyRecord> {
+  const { declarations, paths } = await loadTables(row.id)
+  const whole = await takeRecord(row)
+  let sequence = 1
+  let originNs: number | null = null
+  for (let idx = 0; idx < Number(row.chunks); idx++) {
+    const place = await ChunkRow.findOne({
+      attributes: ['firstFrame', 'frames'],
+      where: { takeId: row.id, idx },
+      raw: true,
+    })
+    if (place === null || place.firstFrame + place.frames <= from || place.firstFrame > to) continue
+    const stored = (await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true }))!
+    const chunk = await chunkRecord(row.id, stored, paths, 0)
+    const first = Math.max(0, from - place.firstFrame)
+    if (originNs === null) {
+      originNs = chunk.frameStartNs[first]!
+      const started = new Date(Date.parse(whole.started) + originNs / 1e6).toISOString()
+      const { conditions } = whole
+      const more = { ...conditions.more, 'excerpt of': row.id, frames: `${from} to ${to}` }
+      yield { ...whole, take, started, conditions: { ...conditions, more } }
+      yield declareRecord(declarations, sequence++)
+    }
+    const cut = excerpt(chunk, first, Math.min(place.frames, to + 1 - place.firstFrame), originNs)
+    yield { ...cut, sequence: sequence++ }
+  }
+  yield { record: 'end', sequence, dropped: 0 }
+}
+
+async function takeRecord(row: TakeRow): Promise<TakeRecord> {
+  const game = await GameRow.findByPk(row.gameId)
+  return {
     record: 'take',
     lapsus: FORMAT_VERSION,
     take: row.id,
@@ -30,30 +96,25 @@ export async function* exportTake(row: TakeRow): AsyncGenerator<Uint8Array> {
     target: row.target,
     started: row.started.toISOString(),
     conditions: JSON.parse(row.conditions),
-  })
-  let sequence = 1
-  yield encodeRecord({
-    record: 'declare',
-    sequence: sequence++,
-    markers: [...declarations.markers.values()].map(({ id, name, group, kind }) => ({
-      id,
-      name,
-      group,
-      kind,
-    })),
-    lanes: [...declarations.lanes.values()],
-    gauges: [...declarations.gauges.values()],
-  })
-  let droppedInChunks = 0
-  for (let idx = 0; idx < Number(row.chunks); idx++) {
-    const chunk = await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true })
-    if (chunk === null) break
-    droppedInChunks += Number(chunk.dropped)
-    yield encodeRecord(await chunkRecord(row.id, chunk, paths, sequence++))
   }
-  if (row.state === 'complete')
-    yield encodeRecord({ record: 'end', sequence, dropped: Number(row.dropped) - droppedInChunks })
 }
+
+const declareRecord = (declarations: Declarations, sequence: number): DeclareRecord => ({
+  record: 'declare',
+  sequence,
+  markers: [...declarations.markers.values()].map(({ id, name, group, kind, tags, watches }) => ({
+    id,
+    name,
+    group,
+    kind,
+    tags,
+    watches,
+  })),
+  lanes: [...declarations.lanes.values()],
+  gauges: [...declarations.gauges.values()],
+  watches: [...declarations.watches.values()],
+  classes: [...declarations.classes.values()],
+})
 
 async function chunkRecord(
   takeId: string,
@@ -63,36 +124,44 @@ async function chunkRecord(
 ): Promise<ChunkRecord> {
   const frames = decodeFrames(chunk.frameColumns)
   const spans = unpackSpans(await unpack(chunk.spanColumns), frames.startNs, paths)
-  const moments = await MomentRow.findAll({
-    where: { takeId, idx: chunk.idx },
-    order: [['position', 'ASC']],
-    raw: true,
-  })
-  const samples = decodeCbor(chunk.samples) as {
-    gauge: number
-    frame: ArrayLike<number>
-    value: Float64Array
-  }[]
+  const details: SpanDetails =
+    chunk.details === null
+      ? { effect: null, bytes: null, key: null }
+      : unpackDetails(await unpack(chunk.details), 0, spans.path.length)
+  const [moments, stretch] = await Promise.all([
+    MomentRow.findAll({
+      where: { takeId, idx: chunk.idx },
+      order: [['position', 'ASC']],
+      raw: true,
+    }),
+    StretchRow.findOne({ where: { takeId, idx: chunk.idx }, raw: true }),
+  ])
   return {
     record: 'chunk',
     sequence,
     frameStartNs: frames.startNs,
     frameDurationNs: frames.durationNs,
     steps: frames.steps,
-    lanes: lanesOf(spans, frames, paths),
-    gauges: samples.map(({ gauge, frame, value }) => ({ gauge, frame: Uint32Array.from(frame), value })),
+    lanes: lanesOf(spans, details, frames, paths),
+    ...decodeSamples(chunk.samples),
     moments: moments.map(({ name, atNs, data }): Moment => ({
       name,
       atNs,
       data: data === null ? null : JSON.parse(data),
     })),
+    stretch: stretch === null ? null : { cause: stretch.cause, at: stretch.at.toISOString() },
     dropped: Number(chunk.dropped),
     repaired: Number(chunk.repaired),
   }
 }
 
 /** The spans by lane again, from the flat columns in which lanes follow each other frame by frame. */
-function lanesOf(spans: SpanColumns, frames: FrameColumns, paths: PathTable): LaneSpans[] {
+function lanesOf(
+  spans: SpanColumns,
+  { effect, bytes, key }: SpanDetails,
+  frames: FrameColumns,
+  paths: PathTable,
+): LaneSpans[] {
   const indices = new Map<number, number[]>()
   const counts = new Map<number, Uint32Array>()
   for (let frame = 0; frame < frames.startNs.length; frame++) {
@@ -113,5 +182,8 @@ function lanesOf(spans: SpanColumns, frames: FrameColumns, paths: PathTable): La
     startNs: Float64Array.from(own, (span) => spans.startNs[span]!),
     durationNs: Float64Array.from(own, (span) => spans.durationNs[span]!),
     depth: Uint8Array.from(own, (span) => paths.get(spans.path[span]!).depth),
+    effect: effect === null ? undefined : Uint8Array.from(own, (span) => effect[span]!),
+    bytes: bytes === null ? undefined : Float64Array.from(own, (span) => bytes[span]!),
+    key: key === null ? undefined : Uint32Array.from(own, (span) => key[span]!),
   }))
 }

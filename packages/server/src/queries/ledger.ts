@@ -1,11 +1,16 @@
 import type { LedgerResponse } from '@lapsus/api'
+import type { RecorderFigures } from '@lapsus/core/format'
 import {
   coverChunks,
+  DETAIL_SUMS,
   decodeRollup,
   ledgerRows,
   mergeRollups,
   rollupOf,
+  unpackCourseDetails,
   unpackCourses,
+  withoutRecorder,
+  type DetailSums,
   type LedgerBy,
   type Rollup,
 } from '@lapsus/core/rollup'
@@ -19,6 +24,7 @@ import { chunkOfFrame } from './chunks.ts'
 /**
  * What the frames `from` to `to`, both included, spent. Reads O(log n) rollups and the courses of the two
  * chunks at the ends; never a span.
+ * @param without the recorder's figures, to have its estimated share taken out
  * @returns null when the take does not have those frames
  */
 export async function ledger(
@@ -26,10 +32,11 @@ export async function ledger(
   from: number,
   to: number,
   by: LedgerBy,
+  without: RecorderFigures | null = null,
 ): Promise<LedgerResponse | null> {
   const [first, last, { paths }] = await Promise.all([
-    chunkOfFrame(takeId, from, ['courses']),
-    chunkOfFrame(takeId, to, ['courses']),
+    chunkOfFrame(takeId, from, ['courses', 'courseDetails']),
+    chunkOfFrame(takeId, to, ['courses', 'courseDetails']),
     loadTables(takeId),
   ])
   if (first === null || last === null) return null
@@ -38,7 +45,10 @@ export async function ledger(
     ? [await partOf(first, paths, from, to + 1)]
     : [await partOf(first, paths, from, Infinity), await partOf(last, paths, 0, to + 1)]
   const rollup = mergeRollups([...ends, ...(await stored(takeId, first.idx + 1, last.idx))])
-  const rows = ledgerRows(rollup, by).map((row) => ({
+  const recorded = ledgerRows(rollup, by)
+  const shown = without === null ? recorded : withoutRecorder(recorded, rollup, by, paths, without)
+  const rows = shown.map((row) => ({
+    ...(Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, row[sum]])) as unknown as DetailSums),
     key: row.key,
     calls: row.calls,
     frames: row.frames,
@@ -48,12 +58,15 @@ export async function ledger(
     worstSelfMs: row.worstSelfNs / NS_PER_MS,
     worstFrame: row.worstFrame,
   }))
-  return { from, to, by, rows }
+  return { from, to, by, withoutRecorder: without !== null, rows }
 }
 
 /** The rollup of a chunk's frames from `from` to before `to`, numbers in the take. */
 async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: number): Promise<Rollup> {
   const courses = unpackCourses(await unpack(chunk.courses))
+  if (chunk.courseDetails !== null) {
+    courses.details = unpackCourseDetails(await unpack(chunk.courseDetails), courses.frame.length)
+  }
   const { firstFrame, frames } = chunk
   return rollupOf(
     courses,

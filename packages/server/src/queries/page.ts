@@ -1,26 +1,35 @@
-import { decodeCbor, encodeCbor, narrow } from '@lapsus/core/format'
-import { decodeFrames, unpackFrames } from '@lapsus/core/take'
+import { encodeCbor, narrow } from '@lapsus/core/format'
+import {
+  decodeFrames,
+  decodeSamples,
+  pairJobs,
+  unpackDetails,
+  unpackFrames,
+  type FrameColumns,
+  type Job,
+  type Samples,
+} from '@lapsus/core/take'
 import { unpack } from '../database/compression.ts'
+import { ChunkRow } from '../database/models.ts'
 import { loadTables } from '../ingest/progress.ts'
 import { chunkOfFrame } from './chunks.ts'
 
-interface StoredSamples {
-  gauge: number
-  frame: ArrayLike<number>
-  value: Float64Array
-}
-
-/** One frame's spans and gauges as CBOR (api: Page); null when the take does not have that frame. */
+/** One frame's spans, gauges and jobs as CBOR (api: Page); null when the take does not have that frame. */
 export async function pageBytes(takeId: string, frame: number): Promise<Uint8Array | null> {
   const [chunk, { paths }] = await Promise.all([
-    chunkOfFrame(takeId, frame, ['frameColumns', 'spanColumns', 'samples']),
+    chunkOfFrame(takeId, frame, ['frameColumns', 'spanColumns', 'samples', 'details']),
     loadTables(takeId),
   ])
   if (chunk === null) return null
   const frames = decodeFrames(chunk.frameColumns)
   const within = frame - chunk.firstFrame
   const spans = unpackFrames(await unpack(chunk.spanColumns), frames.startNs, paths, within, within + 1)
-  const samples = decodeCbor(chunk.samples) as StoredSamples[]
+  const firstSpan = frames.spans.subarray(0, within).reduce((sum, count) => sum + count, 0)
+  const details =
+    chunk.details === null
+      ? null
+      : unpackDetails(await unpack(chunk.details), firstSpan, firstSpan + spans.path.length)
+  const samples = decodeSamples(chunk.samples)
   return encodeCbor({
     frame,
     startNs: frames.startNs[within],
@@ -28,9 +37,53 @@ export async function pageBytes(takeId: string, frame: number): Promise<Uint8Arr
     path: narrow(spans.path),
     spanStartNs: spans.startNs,
     spanDurationNs: narrow(spans.durationNs),
-    gauges: samples.flatMap(({ gauge, frame: at, value }) => {
-      const i = Array.prototype.indexOf.call(at, within)
+    effect: details?.effect ?? undefined,
+    bytes: details?.bytes ?? undefined,
+    key: details?.key ?? undefined,
+    ...samplesOfFrame(samples, within),
+    jobs: await jobsOfFrame(takeId, chunk, samples, frames, within),
+  })
+}
+
+function samplesOfFrame({ gauges, watches, lives }: Samples, within: number) {
+  const rowOf = (frames: Uint32Array) => frames.indexOf(within)
+  return {
+    gauges: gauges.flatMap(({ gauge, frame, value }) => {
+      const i = rowOf(frame)
       return i < 0 ? [] : [{ gauge, value: value[i] }]
     }),
+    watches: watches.flatMap(({ watch, frame, looks, changes }) => {
+      const i = rowOf(frame)
+      return i < 0 ? [] : [{ watch, looks: looks[i], changes: changes[i] }]
+    }),
+    lives: lives.flatMap((item) => {
+      const i = rowOf(item.frame)
+      return i < 0
+        ? []
+        : [{ class: item.class, born: item.born[i], died: item.died[i], bytes: item.bytes[i] }]
+    }),
+  }
+}
+
+/** Jobs that anything happened to during the frame; their other ends may lie in the chunks beside. */
+async function jobsOfFrame(
+  takeId: string,
+  { idx }: ChunkRow,
+  samples: Samples,
+  frames: FrameColumns,
+  within: number,
+): Promise<Job[]> {
+  const fromNs = frames.startNs[within]!
+  const toNs = fromNs + frames.durationNs[within]!
+  const happened = (instant: Job['begun']) =>
+    instant !== null && instant.atNs >= fromNs && instant.atNs <= toNs
+  const touches = ({ dispatched, begun, ended }: Job) => [dispatched, begun, ended].some(happened)
+  if (!pairJobs([samples.jobs]).some(touches)) return []
+  const neighbours = await ChunkRow.findAll({
+    attributes: ['samples'],
+    where: { takeId, idx: [idx - 1, idx + 1] },
+    raw: true,
   })
+  const events = [samples, ...neighbours.map((row) => decodeSamples(row.samples))].map(({ jobs }) => jobs)
+  return pairJobs(events).filter(touches)
 }

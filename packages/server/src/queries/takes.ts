@@ -1,7 +1,7 @@
-import type { GameSummary, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
+import type { GameSummary, TakeDetail, TakeMoment, TakeState, TakeStretch, TakeSummary } from '@lapsus/api'
 import { NS_PER_MS } from '@lapsus/core/take'
-import { fn, col, Op } from 'sequelize'
-import { GameRow, MomentRow, TakeRow } from '../database/models.ts'
+import { col, fn, Op, where, type WhereOptions } from 'sequelize'
+import { GameRow, MomentRow, StretchRow, TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
 import { loadTables } from '../ingest/progress.ts'
 
@@ -22,14 +22,50 @@ export async function listGames(): Promise<GameSummary[]> {
   }))
 }
 
+/** What takes are searched by; each given part narrows the list. */
+export interface TakeFilter {
+  game?: string | undefined
+  /** Anywhere in the name, note, tags or conditions. */
+  search?: string | undefined
+  tag?: string | undefined
+  build?: string | undefined
+  device?: string | undefined
+  scene?: string | undefined
+  mode?: string | undefined
+}
+
 /** Newest first. */
-export async function listTakes(game?: string): Promise<TakeSummary[]> {
+export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]> {
   const names = await gameNames()
-  const gameIds =
-    game === undefined ? undefined : [...names].filter(([, name]) => name === game).map(([id]) => id)
+  const { game, search, tag } = filter
+  const conditions: WhereOptions[] = [{ deletedAt: null }]
+  if (game !== undefined) {
+    conditions.push({ gameId: [...names].filter(([, name]) => name === game).map(([id]) => id) })
+  }
+  if (search !== undefined) {
+    const like = { [Op.like]: `%${search.replace(/[\\%_]/g, '\\$&')}%` }
+    conditions.push({ [Op.or]: [{ name: like }, { note: like }, { tags: like }, { conditions: like }] })
+  }
+  if (tag !== undefined)
+    conditions.push(where(fn('JSON_CONTAINS', col('tags'), JSON.stringify(tag)), 1 as never))
+  for (const field of ['build', 'device', 'scene', 'mode'] as const) {
+    const wanted = filter[field]
+    if (wanted !== undefined)
+      conditions.push(where(fn('JSON_VALUE', col('conditions'), `$.${field}`), wanted))
+  }
   const rows = await TakeRow.findAll({
-    where: { deletedAt: null, ...(gameIds === undefined ? {} : { gameId: gameIds }) },
+    where: { [Op.and]: conditions },
     order: [['started', 'DESC']],
+  })
+  return rows.map((row) => summaryOf(row, names.get(row.gameId)!))
+}
+
+/** Takes that were put aside and can still be restored, last deleted first. */
+export async function listDeleted(): Promise<TakeSummary[]> {
+  const names = await gameNames()
+  const rows = await TakeRow.findAll({
+    where: { deletedAt: { [Op.ne]: null } },
+    order: [['deletedAt', 'DESC']],
   })
   return rows.map((row) => summaryOf(row, names.get(row.gameId)!))
 }
@@ -47,24 +83,43 @@ export async function takeSummary(row: TakeRow): Promise<TakeSummary> {
 }
 
 export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
-  const [summary, { declarations, paths }, moments] = await Promise.all([
+  const [summary, { declarations, paths }, moments, stretches] = await Promise.all([
     takeSummary(row),
     loadTables(row.id),
-    MomentRow.findAll({ where: { takeId: row.id }, order: [['atNs', 'ASC']], raw: true }),
+    takeMoments(row.id),
+    takeStretches(row.id),
   ])
   return {
     ...summary,
     markers: [...declarations.markers.values()],
     lanes: [...declarations.lanes.values()],
     gauges: [...declarations.gauges.values()],
+    watches: [...declarations.watches.values()],
+    classes: [...declarations.classes.values()],
     paths: paths.all.map(({ parent, lane, marker }) => ({ parent, lane, marker })),
-    moments: moments.map(({ name, atNs, frame, data }) => ({
-      name,
-      atNs,
-      frame,
-      data: data === null ? null : JSON.parse(data),
-    })),
+    moments,
+    stretches,
   }
+}
+
+/** The moments of a take in the chunks from number `fromChunk` on. */
+export async function takeMoments(takeId: string, fromChunk = 0): Promise<TakeMoment[]> {
+  const rows = await MomentRow.findAll({
+    where: { takeId, idx: { [Op.gte]: fromChunk } },
+    order: [['atNs', 'ASC']],
+    raw: true,
+  })
+  return rows.map(({ name, atNs, frame, data }) => ({
+    name,
+    atNs,
+    frame,
+    data: data === null ? null : JSON.parse(data),
+  }))
+}
+
+export async function takeStretches(takeId: string): Promise<TakeStretch[]> {
+  const rows = await StretchRow.findAll({ where: { takeId }, order: [['firstFrame', 'ASC']] })
+  return rows.map(({ firstFrame, cause, at }) => ({ firstFrame, cause, at: at.toISOString() }))
 }
 
 function summaryOf(row: TakeRow, game: string): TakeSummary {
@@ -73,6 +128,7 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
     game,
     name: row.name,
     note: row.note,
+    tags: row.tags === null ? [] : JSON.parse(row.tags),
     state: row.state as TakeState,
     started: row.started.toISOString(),
     target: row.target,
@@ -88,8 +144,11 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
   }
 }
 
-export async function changeTake(row: TakeRow, change: { name?: string; note?: string }): Promise<void> {
-  await row.update(change)
+export async function changeTake(
+  row: TakeRow,
+  { tags, ...texts }: { name?: string; note?: string; tags?: string[] },
+): Promise<void> {
+  await row.update({ ...texts, ...(tags === undefined ? {} : { tags: JSON.stringify([...new Set(tags)]) }) })
 }
 
 /** Puts a take aside; it can be restored for a month. */

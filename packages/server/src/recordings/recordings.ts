@@ -1,7 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
-import { ENV_TAKE, ENV_TO } from '@lapsus/core/format'
+import { ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
@@ -55,9 +55,18 @@ export class Recordings {
         ...['--flaws', request.flaws.join(',') || 'none'],
         ...['--letters', String(request.letters)],
         ...['--moths', String(request.moths)],
+        ...['--target', String(request.target)],
+        ...['--graphics', String(request.graphicsMs)],
+        ...['--routes', request.routes],
+        ...(request.handset ? ['--handset'] : []),
       ],
       {
-        env: { ...process.env, [ENV_TO]: this.address, [ENV_TAKE]: take },
+        env: {
+          ...process.env,
+          [ENV_TO]: this.address,
+          [ENV_TAKE]: take,
+          [ENV_OPTIONS]: JSON.stringify(recordingOptions(request)),
+        },
         stdio: ['ignore', 'pipe', 'pipe'],
       },
     )
@@ -110,6 +119,17 @@ export class Recordings {
     return this.get(id)
   }
 
+  /** The same for the game that records this take. @returns false when it was not started here */
+  async stopTake(take: string): Promise<boolean> {
+    const run = [...this.#runs.values()].find(
+      ({ recording }) =>
+        recording.take === take && (recording.state === 'starting' || recording.state === 'recording'),
+    )
+    if (run === undefined) return false
+    await this.stop(run.recording.id)
+    return true
+  }
+
   async stopAll(): Promise<void> {
     await Promise.all([...this.#runs.keys()].map((id) => this.stop(id)))
   }
@@ -136,3 +156,9 @@ export class Recordings {
     }
   }
 }
+
+/** What the game's probe is told: its RecordingOptions. */
+const recordingOptions = ({ mode, keepSeconds, tripMs }: RecordingRequest) => ({
+  mode,
+  ...(mode === 'keep-last' ? { keepSeconds, tripwires: { frameMs: tripMs } } : {}),
+})

@@ -1,17 +1,23 @@
 import { Readable } from 'node:stream'
 import Router from '@koa/router'
+import type { ExportFormat } from '@lapsus/core/exchange'
+import type { Conditions } from '@lapsus/core/format'
 import type { Context } from 'koa'
 import type { Sequelize } from 'sequelize'
+import { keepExcerpt } from '../../ingest/excerpt.ts'
 import { importTake } from '../../ingest/import.ts'
+import { wishFor } from '../../ingest/wishes.ts'
 import type { TakeRow } from '../../database/models.ts'
 import { exportTake } from '../../queries/export.ts'
 import { frameBytes } from '../../queries/frames.ts'
 import { ledger } from '../../queries/ledger.ts'
+import { liveBytes } from '../../queries/live.ts'
 import { pageBytes } from '../../queries/page.ts'
 import {
   changeTake,
   deleteTake,
   findTake,
+  listDeleted,
   listGames,
   listTakes,
   restoreTake,
@@ -19,12 +25,31 @@ import {
   takeSummary,
 } from '../../queries/takes.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
-import { FrameParams, LedgerQuery, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
+import type { Recordings } from '../../recordings/recordings.ts'
+import {
+  ExcerptBody,
+  FileQuery,
+  FrameParams,
+  ImportQuery,
+  KeepBody,
+  LedgerQuery,
+  LiveQuery,
+  parseRequest,
+  TakeChange,
+  TakesQuery,
+} from '../requests.ts'
 
 const CBOR = 'application/cbor'
 const CBOR_SEQUENCE = 'application/cbor-seq'
 
-export function takeRoutes(database: Sequelize): Router {
+const FILE_TYPES: Record<ExportFormat, { extension: string; type: string }> = {
+  lapsus: { extension: 'lapsus', type: CBOR_SEQUENCE },
+  jsonl: { extension: 'jsonl', type: 'application/jsonl' },
+  otlp: { extension: 'otlp.json', type: 'application/jsonl' },
+  csv: { extension: 'csv', type: 'text/csv' },
+}
+
+export function takeRoutes(database: Sequelize, recordings: Recordings): Router {
   const router = new Router({ prefix: '/api' })
 
   router.get('/games', async (context) => {
@@ -32,12 +57,16 @@ export function takeRoutes(database: Sequelize): Router {
   })
 
   router.get('/takes', async (context) => {
-    const { game } = await parseRequest(TakesQuery, { ...context.query })
-    context.body = await listTakes(game)
+    context.body = await listTakes(await parseRequest(TakesQuery, { ...context.query }))
+  })
+
+  router.get('/deleted-takes', async (context) => {
+    context.body = await listDeleted()
   })
 
   router.post('/imports', async (context) => {
-    context.body = await importTake(database, context.req)
+    const options = await parseRequest(ImportQuery, { ...context.query })
+    context.body = await importTake(database, context.req, options)
     context.status = 201
   })
 
@@ -47,10 +76,11 @@ export function takeRoutes(database: Sequelize): Router {
 
   router.patch('/takes/:take', async (context) => {
     const row = await takeOf(context)
-    const { name, note } = await parseRequest(TakeChange, context.request.body)
+    const { name, note, tags } = await parseRequest(TakeChange, context.request.body)
     await changeTake(row, {
       ...(name === undefined ? {} : { name }),
       ...(note === undefined ? {} : { note }),
+      ...(tags === undefined ? {} : { tags }),
     })
     context.body = await takeSummary(row)
   })
@@ -63,6 +93,46 @@ export function takeRoutes(database: Sequelize): Router {
   router.post('/takes/:take/restore', async (context) => {
     if (!(await restoreTake(context['params'].take))) throw notFound('deleted take of that name', 'take')
     context.body = await takeSummary(await takeOf(context))
+  })
+
+  router.get('/takes/:take/live', async (context) => {
+    const { from } = await parseRequest(LiveQuery, { ...context.query })
+    context.body = Buffer.from(await liveBytes(await takeOf(context), from))
+    context.type = CBOR
+  })
+
+  router.post('/takes/:take/stop', async (context) => {
+    const row = await recordingOf(context)
+    if (!(await recordings.stopTake(row.id))) await wishFor(row.id, { order: 'stop' })
+    context.status = 202
+    context.body = await takeSummary(row)
+  })
+
+  router.post('/takes/:take/discard', async (context) => {
+    const row = await recordingOf(context)
+    await wishFor(row.id, { order: 'discard' })
+    await deleteTake(row)
+    void recordings.stopTake(row.id)
+    context.status = 204
+  })
+
+  router.post('/takes/:take/keep', async (context) => {
+    const row = await recordingOf(context)
+    const { cause } = await parseRequest(KeepBody, context.request.body ?? {})
+    await wishFor(row.id, { order: 'keep', cause })
+    context.status = 202
+    context.body = await takeSummary(row)
+  })
+
+  router.post('/takes/:take/excerpts', async (context) => {
+    const row = await takeOf(context)
+    const excerpt = await parseRequest(ExcerptBody, context.request.body)
+    if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
+      throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
+    }
+    const id = await keepExcerpt(database, row, excerpt)
+    context.body = await takeSummary((await findTake(id))!)
+    context.status = 201
   })
 
   router.get('/takes/:take/frames', async (context) => {
@@ -82,18 +152,23 @@ export function takeRoutes(database: Sequelize): Router {
 
   router.get('/takes/:take/ledger', async (context) => {
     const row = await takeOf(context)
-    const { from, to, by } = await parseRequest(LedgerQuery, { ...context.query })
+    const { from, to, by, recorder } = await parseRequest(LedgerQuery, { ...context.query })
     if (to < from) throw new ProblemError(400, `"to" must not be before "from" (${from}), got ${to}`, 'to')
-    const found = await ledger(row.id, from, to, by)
+    const figures = (JSON.parse(row.conditions) as Conditions).recorder
+    if (recorder === 'without' && figures === undefined) {
+      throw new ProblemError(400, 'the recorder of this take did not say what it costs', 'recorder')
+    }
+    const found = await ledger(row.id, from, to, by, recorder === 'without' ? figures : null)
     if (found === null) throw notFound(`frame ${Math.max(from, to)}: the take has ${row.frames}`, 'to')
     context.body = found
   })
 
   router.get('/takes/:take/file', async (context) => {
     const row = await takeOf(context)
-    context.attachment(`${row.id}.lapsus`)
-    context.type = CBOR_SEQUENCE
-    context.body = Readable.from(exportTake(row), { objectMode: false })
+    const { format } = await parseRequest(FileQuery, { ...context.query })
+    context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
+    context.type = FILE_TYPES[format].type
+    context.body = Readable.from(exportTake(row, format), { objectMode: false })
   })
 
   return router
@@ -102,5 +177,12 @@ export function takeRoutes(database: Sequelize): Router {
 async function takeOf(context: Context): Promise<TakeRow> {
   const row = await findTake(context['params'].take)
   if (row === null) throw notFound('take of that name', 'take')
+  return row
+}
+
+async function recordingOf(context: Context): Promise<TakeRow> {
+  const row = await takeOf(context)
+  if (row.state !== 'recording')
+    throw new ProblemError(409, 'the take is not being recorded any more', 'take')
   return row
 }

@@ -1,0 +1,32 @@
+import { createWriteStream } from 'node:fs'
+import { once } from 'node:events'
+import { finished } from 'node:stream/promises'
+import { exporter, type ExportFormat } from '@lapsus/core/exchange'
+import { CliError } from './errors.ts'
+import { readRecords } from './take-file.ts'
+
+/**
+ * Writes a file in any known format as one of another format; needs no server.
+ * @returns what was wrong with the source, in words; null for nothing
+ */
+export async function convert(
+  path: string,
+  out: string,
+  format: ExportFormat,
+  frameMarker: string | undefined,
+): Promise<string | null> {
+  const write = exporter(format)
+  const file = createWriteStream(out)
+  await once(file, 'open').catch((error: Error) => {
+    throw new CliError(`${out}: ${error.message}`)
+  })
+  let records = 0
+  const { source, problem } = await readRecords(path, frameMarker, (record) => {
+    file.write(write(record))
+    records++
+  })
+  file.end()
+  await finished(file)
+  if (records === 0) throw new CliError(problem ?? `${path}: is empty; expected a take`)
+  return problem ?? (source.skipped.summary === null ? null : `${path}: ${source.skipped.summary}`)
+}

@@ -1,0 +1,28 @@
+import { RecordReader, type FormatErrorPlace } from '../format/index.ts'
+import { Skipped, type OnRecord, type TakeSource } from './source.ts'
+
+/** A take file: a CBOR sequence. */
+export class CborSource implements TakeSource {
+  readonly format = 'take'
+  readonly lenient = false
+  readonly skipped = new Skipped()
+  readonly #reader = new RecordReader()
+
+  get ended(): boolean {
+    return this.#reader.ended
+  }
+
+  get place(): FormatErrorPlace {
+    return this.#reader.place
+  }
+
+  get pendingBytes(): number {
+    return this.#reader.pendingBytes
+  }
+
+  push(piece: Uint8Array, onRecord: OnRecord): void {
+    this.#reader.push(piece, onRecord)
+  }
+
+  finish(): void {}
+}

@@ -1,0 +1,27 @@
+import { NS_PER_MS, WAIT_REASONS, type FrameColumns } from '../take/index.ts'
+import { csvRow } from './csv.ts'
+
+/** A table of frames, one a row, times in ms. */
+export function* framesCsv(frames: FrameColumns, fromFrame = 0): Generator<string> {
+  if (fromFrame === 0) {
+    const waits = WAIT_REASONS.map((reason) => `wait ${reason} ms`)
+    const heads = ['frame', 'start ms', 'duration ms', 'work ms', ...waits, 'collection ms', 'collections']
+    yield csvRow([...heads, 'bytes', 'fixed steps', 'spans'])
+  }
+  const ms = (column: Float64Array, i: number) => column[i]! / NS_PER_MS
+  for (let i = 0; i < frames.startNs.length; i++) {
+    const times = [frames.startNs, frames.durationNs, frames.workNs].map((column) => ms(column, i))
+    const waits = WAIT_REASONS.map((reason) => ms(frames.waitNs[reason], i))
+    const bytes = frames.bytes[i]! < 0 ? '' : frames.bytes[i]!
+    yield csvRow([
+      fromFrame + i,
+      ...times,
+      ...waits,
+      ms(frames.collectNs, i),
+      frames.collections[i]!,
+      bytes,
+      frames.steps[i]!,
+      frames.spans[i]!,
+    ])
+  }
+}

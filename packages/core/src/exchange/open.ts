@@ -1,0 +1,91 @@
+/** Knows each format by how it begins. */
+import { FormatError, type FormatErrorPlace } from '../format/index.ts'
+import { CborSource } from './cbor-source.ts'
+import { JsonLinesSource } from './json-lines.ts'
+import { OtlpSource } from './otlp-source.ts'
+import { Skipped, type OnRecord, type SourceFormat, type SourceOptions, type TakeSource } from './source.ts'
+import { TimelineSource } from './timeline.ts'
+
+/** Enough to see what a JSON object is. */
+const ENOUGH_BYTES = 4_096
+
+/** A source that finds out what it is from its first bytes. */
+export class AnySource implements TakeSource {
+  readonly #options: SourceOptions
+  #start = new Uint8Array(0)
+  #source: TakeSource | null = null
+  readonly #noneSkipped = new Skipped()
+
+  constructor(options: SourceOptions) {
+    this.#options = options
+  }
+
+  get format(): SourceFormat {
+    return this.#source?.format ?? 'take'
+  }
+
+  get lenient(): boolean {
+    return this.#source?.lenient ?? false
+  }
+
+  get ended(): boolean {
+    return this.#source?.ended ?? false
+  }
+
+  get skipped(): Skipped {
+    return this.#source?.skipped ?? this.#noneSkipped
+  }
+
+  get place(): FormatErrorPlace {
+    return this.#source?.place ?? { record: 0, offset: 0 }
+  }
+
+  get pendingBytes(): number {
+    return this.#source?.pendingBytes ?? this.#start.length
+  }
+
+  push(piece: Uint8Array, onRecord: OnRecord): void {
+    if (this.#source !== null) {
+      this.#source.push(piece, onRecord)
+      return
+    }
+    const start = new Uint8Array(this.#start.length + piece.length)
+    start.set(this.#start)
+    start.set(piece, this.#start.length)
+    this.#start = start
+    if (start.length >= ENOUGH_BYTES || !mayBeJson(start)) this.#decide(onRecord)
+  }
+
+  finish(onRecord: OnRecord): void {
+    if (this.#source === null) this.#decide(onRecord)
+    this.#source!.finish(onRecord)
+  }
+
+  #decide(onRecord: OnRecord): void {
+    this.#source = this.#sourceFor(this.#start)
+    const start = this.#start
+    this.#start = new Uint8Array(0)
+    if (start.length > 0) this.#source.push(start, onRecord)
+  }
+
+  #sourceFor(start: Uint8Array): TakeSource {
+    if (!mayBeJson(start)) return new CborSource()
+    const text = new TextDecoder().decode(start).trimStart()
+    if (text.startsWith('[')) return new TimelineSource(this.#options)
+    if (/^\{\s*"(record|lapsus|take)"/.test(text)) return new JsonLinesSource()
+    if (/"resourceSpans"/.test(text)) return new OtlpSource(this.#options)
+    if (/"(entries|timeOrigin)"/.test(text)) return new TimelineSource(this.#options)
+    if (/"record"/.test(text)) return new JsonLinesSource()
+    throw new FormatError(
+      'not-a-take',
+      'it is JSON, but neither lines of records, nor OTLP traces, nor Performance Timeline entries',
+    ).at({ record: 0, offset: 0 })
+  }
+}
+
+/** Begins with a brace or a bracket, after a byte order mark or white space. */
+function mayBeJson(start: Uint8Array): boolean {
+  let at = start[0] === 0xef && start[1] === 0xbb && start[2] === 0xbf ? 3 : 0
+  while (at < start.length && [0x20, 0x09, 0x0a, 0x0d].includes(start[at]!)) at++
+  return at < start.length && (start[at] === 0x7b || start[at] === 0x5b)
+}

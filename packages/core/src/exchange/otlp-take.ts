@@ -1,0 +1,105 @@
+/** Spans of one service instance, put together to a take as they come. */
+import { FORMAT_VERSION, type FollowingRecord, type Moment, type TakeRecord } from '../format/index.ts'
+import { Assembler, type LooseSpan } from './assemble.ts'
+import type { OtlpResource, OtlpSpan } from './otlp.ts'
+
+/** Spans that may wait for a frame; the oldest are left out beyond it. */
+const MOST_WAITING = 500_000
+const TARGET = 60
+const NS_PER_MS = 1_000_000n
+
+export class OtlpTake {
+  readonly #take: string
+  readonly #resource: OtlpResource
+  #waiting: OtlpSpan[] = []
+  #frames: OtlpSpan[] = []
+  #assembler: Assembler | null = null
+  #originNs = 0n
+  #lastFrameNs = -1n
+  /** Spans that lie outside every frame, or came too late for theirs. */
+  outside = 0
+
+  constructor(take: string, resource: OtlpResource) {
+    this.#take = take
+    this.#resource = resource
+  }
+
+  /**
+   * Takes spans and gives the records of the frames that are now whole. A frame's span ends last, so
+   * once it has come, everything in it has.
+   */
+  add(spans: readonly OtlpSpan[]): (TakeRecord | FollowingRecord)[] {
+    for (const span of spans) (span.isFrame ? this.#frames : this.#waiting).push(span)
+    if (this.#waiting.length > MOST_WAITING) {
+      this.outside += this.#waiting.length - MOST_WAITING
+      this.#waiting = this.#waiting.slice(-MOST_WAITING)
+    }
+    const frames = this.#newFrames()
+    if (frames.length === 0) return []
+    const records: (TakeRecord | FollowingRecord)[] = []
+    if (this.#assembler === null) {
+      this.#assembler = new Assembler(frames[0]!.lane)
+      this.#originNs = frames[0]!.startUnixNs
+      records.push(this.#takeRecord())
+    }
+    const endNs = frames.at(-1)!.endUnixNs
+    const due = this.#waiting.filter(({ startUnixNs }) => startUnixNs < endNs)
+    this.#waiting = this.#waiting.filter(({ startUnixNs }) => startUnixNs >= endNs)
+    const inside = due.filter(({ startUnixNs }) => startUnixNs >= this.#originNs)
+    this.outside += due.length - inside.length
+    records.push(
+      ...this.#assembler.chunks(
+        frames.map((frame) => ({
+          startNs: this.#since(frame.startUnixNs),
+          durationNs: Number(frame.endUnixNs - frame.startUnixNs),
+        })),
+        inside.map((span) => this.#loose(span)),
+        [...frames, ...inside].flatMap((span) => this.#moments(span)),
+      ),
+    )
+    return records
+  }
+
+  /** Ends the take; null when it never had a frame. */
+  end(): FollowingRecord | null {
+    this.outside += this.#waiting.length
+    this.#waiting = []
+    return this.#assembler?.end() ?? null
+  }
+
+  /** Frames that have come, in order; one before those already given cannot be put in any more. */
+  #newFrames(): OtlpSpan[] {
+    const frames = this.#frames.sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : 1))
+    this.#frames = []
+    const later = frames.filter(({ startUnixNs }) => startUnixNs > this.#lastFrameNs)
+    this.outside += frames.length - later.length
+    this.#lastFrameNs = later.at(-1)?.startUnixNs ?? this.#lastFrameNs
+    return later
+  }
+
+  #since = (unixNs: bigint): number => Number(unixNs - this.#originNs)
+
+  #loose(span: OtlpSpan): LooseSpan {
+    const { lane, name, group, kind, effect, bytes, startUnixNs, endUnixNs } = span
+    const durationNs = Number(endUnixNs - startUnixNs)
+    return { lane, name, group, kind, effect, bytes, startNs: this.#since(startUnixNs), durationNs }
+  }
+
+  #moments({ events }: OtlpSpan): Moment[] {
+    return events
+      .filter(({ atUnixNs }) => atUnixNs >= this.#originNs)
+      .map(({ name, atUnixNs, data }) => ({ name, atNs: this.#since(atUnixNs), data }))
+  }
+
+  #takeRecord(): TakeRecord {
+    return {
+      record: 'take',
+      lapsus: FORMAT_VERSION,
+      take: this.#take,
+      game: this.#resource.service,
+      target: TARGET,
+      started: new Date(Number(this.#originNs / NS_PER_MS)).toISOString(),
+      conditions: { more: { ...this.#resource.conditions, source: 'OpenTelemetry' } },
+    }
+  }
+}

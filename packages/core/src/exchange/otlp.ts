@@ -1,0 +1,155 @@
+/**
+ * OpenTelemetry traces (OTLP 1.x, ExportTraceServiceRequest in its JSON mapping) as frames and spans:
+ * docs/format.md, "OpenTelemetry".
+ */
+import {
+  BYTES_UNKNOWN,
+  EFFECT_NONE,
+  EFFECT_SOME,
+  EFFECT_UNSAID,
+  LIMITS,
+  MARKER_KINDS,
+  type MarkerKind,
+} from '../format/index.ts'
+import type { LooseSpan } from './assemble.ts'
+import type { Skipped } from './source.ts'
+
+type Scalar = string | number | boolean
+type Attributes = Map<string, Scalar>
+
+/** One span as it came; times in ns since 1970, kept whole. */
+export interface OtlpSpan extends Omit<LooseSpan, 'startNs' | 'durationNs'> {
+  startUnixNs: bigint
+  endUnixNs: bigint
+  isFrame: boolean
+  events: { name: string; atUnixNs: bigint; data: Record<string, Scalar> | null }[]
+}
+
+/** Spans of one service instance: one running game. */
+export interface OtlpResource {
+  service: string
+  /** Tells instances apart; empty when not said. */
+  instance: string
+  conditions: Record<string, Scalar>
+  spans: OtlpSpan[]
+}
+
+/** Attribute that makes a span a frame; its value is the frame's index. */
+const FRAME_ATTRIBUTE = 'lapsus.frame'
+
+/**
+ * Reads one request. What is wrong with a span is named by its index in the request and passed over.
+ * @param frameMarker name of the spans that are frames, besides those with the attribute
+ */
+export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: string): OtlpResource[] {
+  const resources: OtlpResource[] = []
+  let index = 0
+  for (const resourceSpans of listOf(request, 'resourceSpans')) {
+    const attributes = attributesOf(fieldOf(resourceSpans, 'resource'))
+    const spans: OtlpSpan[] = []
+    for (const scopeSpans of listOf(resourceSpans, 'scopeSpans')) {
+      const scope = textOf(fieldOf(fieldOf(scopeSpans, 'scope'), 'name'))
+      for (const raw of listOf(scopeSpans, 'spans')) {
+        try {
+          spans.push(spanOf(raw, scope, frameMarker))
+        } catch (error) {
+          skipped.add(`span ${index}: ${(error as Error).message}`)
+        }
+        index++
+      }
+    }
+    resources.push({
+      service: String(attributes.get('service.name') ?? 'OpenTelemetry').slice(0, LIMITS.nameLength),
+      instance: String(attributes.get('service.instance.id') ?? ''),
+      conditions: Object.fromEntries([...attributes].slice(0, 64)),
+      spans,
+    })
+  }
+  return resources
+}
+
+/** The lane a span ran on: its thread. */
+const laneOf = (attributes: Attributes): string =>
+  String(attributes.get('thread.name') ?? attributes.get('thread.id') ?? 'main').slice(
+    0,
+    LIMITS.nameLength,
+  ) || 'main'
+
+function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): OtlpSpan {
+  const name = textOf(fieldOf(raw, 'name')).slice(0, LIMITS.nameLength)
+  if (name === '') throw new Error('expected "name" to be a text')
+  const startUnixNs = timeOf(raw, 'startTimeUnixNano')
+  const endUnixNs = timeOf(raw, 'endTimeUnixNano')
+  if (endUnixNs < startUnixNs) {
+    throw new Error(`expected "endTimeUnixNano" not to be before the start, got ${endUnixNs}`)
+  }
+  const attributes = attributesOf(raw)
+  const kind = attributes.get('lapsus.kind') ?? 'work'
+  if (!MARKER_KINDS.includes(kind as MarkerKind)) {
+    throw new Error(
+      `expected "lapsus.kind" to be one of ${MARKER_KINDS.join(', ')}, got ${JSON.stringify(kind)}`,
+    )
+  }
+  const effect = attributes.get('lapsus.effect')
+  const bytes = attributes.get('lapsus.bytes')
+  return {
+    name,
+    lane: laneOf(attributes),
+    group: String(attributes.get('lapsus.group') ?? scope).slice(0, LIMITS.nameLength),
+    kind: kind as MarkerKind,
+    effect: effect === undefined ? EFFECT_UNSAID : effect === true ? EFFECT_SOME : EFFECT_NONE,
+    bytes: typeof bytes === 'number' && bytes >= 0 ? bytes : BYTES_UNKNOWN,
+    startUnixNs,
+    endUnixNs,
+    isFrame: attributes.has(FRAME_ATTRIBUTE) || name === frameMarker,
+    events: listOf(raw, 'events').map((event) => {
+      const data = Object.fromEntries(attributesOf(event))
+      return {
+        name: textOf(fieldOf(event, 'name')).slice(0, LIMITS.nameLength) || '(no name)',
+        atUnixNs: timeOf(event, 'timeUnixNano'),
+        data: Object.keys(data).length === 0 ? null : data,
+      }
+    }),
+  }
+}
+
+const fieldOf = (value: unknown, field: string): unknown =>
+  (value as Record<string, unknown> | null | undefined)?.[field]
+const textOf = (value: unknown): string => (typeof value === 'string' ? value : '')
+
+function listOf(value: unknown, field: string): unknown[] {
+  const list = fieldOf(value, field)
+  return Array.isArray(list) ? list : []
+}
+
+/** A fixed64 in the JSON mapping: a text or a number of ns. */
+function timeOf(raw: unknown, field: string): bigint {
+  const value = fieldOf(raw, field)
+  const good =
+    typeof value === 'string'
+      ? /^\d{1,20}$/.test(value)
+      : Number.isSafeInteger(value) || typeof value === 'bigint'
+  if (!good || BigInt(value as string) <= 0n) {
+    throw new Error(`expected "${field}" to be a time in ns, got ${JSON.stringify(value) ?? 'nothing'}`)
+  }
+  return BigInt(value as string)
+}
+
+/** Attributes with a text, a finite number or a truth value; others are left out. */
+function attributesOf(holder: unknown): Attributes {
+  const attributes: Attributes = new Map()
+  for (const item of listOf(holder, 'attributes')) {
+    const key = textOf(fieldOf(item, 'key'))
+    const value = scalarOf(fieldOf(item, 'value'))
+    if (key !== '' && value !== null) attributes.set(key, value)
+  }
+  return attributes
+}
+
+function scalarOf(value: unknown): Scalar | null {
+  const { stringValue, boolValue, intValue, doubleValue } = (value ?? {}) as Record<string, unknown>
+  if (typeof stringValue === 'string') return stringValue.slice(0, LIMITS.nameLength)
+  if (typeof boolValue === 'boolean') return boolValue
+  const number = intValue === undefined || intValue === null ? doubleValue : Number(intValue)
+  return typeof number === 'number' && Number.isFinite(number) ? number : null
+}

@@ -1,0 +1,57 @@
+/** What reads a take from bytes in any of the formats we know. */
+import type { AnyRecord, FormatErrorPlace } from '../format/index.ts'
+
+export type OnRecord = (record: AnyRecord, place: FormatErrorPlace) => void
+
+export const SOURCE_FORMATS = ['take', 'json-lines', 'otlp-json', 'timeline'] as const
+export type SourceFormat = (typeof SOURCE_FORMATS)[number]
+
+export interface SourceOptions {
+  /** Name of the spans that are frames, where nothing else says so. */
+  frameMarker?: string | undefined
+  /** What foreign files do not say about themselves. */
+  take: string
+  game: string
+}
+
+/** Takes bytes piece by piece and gives records, the take's own first, numbered without gaps. */
+export interface TakeSource {
+  readonly format: SourceFormat
+  /**
+   * Whether what is wrong is passed over, named and counted, rather than ending the take. What the
+   * records' user finds wrong with one is then to be passed over as well.
+   */
+  readonly lenient: boolean
+  /** Whether the take came to its proper end. */
+  readonly ended: boolean
+  readonly skipped: Skipped
+  /** @throws FormatError with its place */
+  push(piece: Uint8Array, onRecord: OnRecord): void
+  /** Says that there is no more. @throws FormatError when there was no take in it */
+  finish(onRecord: OnRecord): void
+  /** Where the next record will start. */
+  readonly place: FormatErrorPlace
+  /** Bytes of a record that has begun but is not whole. */
+  readonly pendingBytes: number
+}
+
+/** Passed over things that are told by name; the rest are counted. */
+const MOST_NAMED = 20
+
+/** What was wrong and passed over. */
+export class Skipped {
+  readonly named: string[] = []
+  count = 0
+
+  add(what: string): void {
+    this.count++
+    if (this.named.length < MOST_NAMED) this.named.push(what)
+  }
+
+  /** In one sentence; null when nothing was passed over. */
+  get summary(): string | null {
+    if (this.count === 0) return null
+    const more = this.count > this.named.length ? `; and ${this.count - this.named.length} more` : ''
+    return `${this.count} ${this.count === 1 ? 'entry was' : 'entries were'} passed over: ${this.named.join('; ')}${more}`
+  }
+}

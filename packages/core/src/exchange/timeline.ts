@@ -1,0 +1,144 @@
+/** W3C Performance Timeline entries as JSON, the way `performance.getEntries()` gives them. */
+import {
+  BYTES_UNKNOWN,
+  EFFECT_UNSAID,
+  FORMAT_VERSION,
+  FormatError,
+  LIMITS,
+  type Moment,
+} from '../format/index.ts'
+import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
+import type { OnRecord, SourceOptions } from './source.ts'
+import { parseJson, WholeFileSource } from './whole-file.ts'
+
+interface Entry {
+  name: string
+  entryType: string
+  startTime: number
+  duration: number
+  detail?: unknown
+}
+
+const NS_PER_MS = 1e6
+const MAIN_LANE = 'main'
+/** Entries that the browser itself makes, kept on a lane of their own. */
+const BROWSER_LANE = 'browser'
+const BROWSER_TYPES = ['longtask', 'long-animation-frame', 'event', 'task', 'resource', 'navigation']
+export const DEFAULT_FRAME_MARKER = 'frame'
+const TARGET = 60
+
+export class TimelineSource extends WholeFileSource {
+  readonly format = 'timeline'
+  readonly #options: SourceOptions
+
+  constructor(options: SourceOptions) {
+    super()
+    this.#options = options
+  }
+
+  protected give(text: string, onRecord: OnRecord): void {
+    const { frameMarker = DEFAULT_FRAME_MARKER, take, game } = this.#options
+    const { entries, timeOrigin } = this.#entries(parseJson(text))
+    const frames = framesOf(entries, frameMarker)
+    if (frames.length === 0) {
+      throw new FormatError(
+        'not-a-take',
+        `no measure and no mark is named ${JSON.stringify(frameMarker)}; say with --frame-marker which one is a frame`,
+      )
+    }
+    const originNs = frames[0]!.startNs
+    const place = this.place
+    onRecord(
+      {
+        record: 'take',
+        lapsus: FORMAT_VERSION,
+        take,
+        game,
+        target: TARGET,
+        started: new Date(timeOrigin + originNs / NS_PER_MS).toISOString(),
+        conditions: { more: { source: 'Performance Timeline' } },
+      },
+      place,
+    )
+    const assembler = new Assembler(MAIN_LANE)
+    const spans: LooseSpan[] = []
+    const moments: Moment[] = []
+    for (const entry of entries) {
+      const startNs = Math.round(entry.startTime * NS_PER_MS) - originNs
+      if (entry.name === frameMarker || startNs < 0) continue
+      if (entry.entryType === 'mark') moments.push({ name: entry.name, atNs: startNs, data: null })
+      else {
+        const isMeasure = entry.entryType === 'measure'
+        spans.push({
+          lane: isMeasure ? MAIN_LANE : BROWSER_LANE,
+          name: isMeasure ? entry.name : entry.entryType,
+          group: isMeasure ? '' : BROWSER_LANE,
+          kind: 'work',
+          startNs,
+          durationNs: Math.round(entry.duration * NS_PER_MS),
+          effect: EFFECT_UNSAID,
+          bytes: BYTES_UNKNOWN,
+        })
+      }
+    }
+    const shifted = frames.map(({ startNs, durationNs }) => ({ startNs: startNs - originNs, durationNs }))
+    for (const record of assembler.chunks(shifted, spans, moments)) onRecord(record, place)
+    onRecord(assembler.end(), place)
+  }
+
+  /** The entries that can be used; an array, or an object that has it beside the time origin. */
+  #entries(value: unknown): { entries: Entry[]; timeOrigin: number } {
+    const holder = (Array.isArray(value) ? { entries: value } : value) as {
+      entries?: unknown
+      timeOrigin?: unknown
+    } | null
+    if (!Array.isArray(holder?.entries)) {
+      throw new FormatError('not-a-take', 'neither an array of entries nor an object with "entries"')
+    }
+    const entries: Entry[] = []
+    holder.entries.forEach((raw: unknown, i) => {
+      const wrong = whatIsWrong(raw)
+      if (wrong === null)
+        entries.push({ ...(raw as Entry), name: (raw as Entry).name.slice(0, LIMITS.nameLength) })
+      else if (wrong !== '') this.skipped.add(`entry ${i}: ${wrong}`)
+    })
+    if (entries.length === 0) {
+      throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no entry in it')
+    }
+    return { entries, timeOrigin: Number.isFinite(holder.timeOrigin) ? (holder.timeOrigin as number) : 0 }
+  }
+}
+
+/** Null for a good entry, empty for one of a type that says nothing about code. */
+function whatIsWrong(raw: unknown): string | null {
+  const entry = raw as Partial<Entry> | null
+  if (entry === null || typeof entry !== 'object') return 'expected an object'
+  if (typeof entry.name !== 'string' || entry.name === '') return 'expected "name" to be a text'
+  const known = ['mark', 'measure', ...BROWSER_TYPES]
+  if (typeof entry.entryType !== 'string') return 'expected "entryType" to be a text'
+  for (const field of ['startTime', 'duration'] as const) {
+    const value = entry[field]
+    if (typeof value !== 'number' || !(value >= 0) || value === Infinity) {
+      return `expected "${field}" to be a number of at least 0, got ${JSON.stringify(value)}`
+    }
+  }
+  return known.includes(entry.entryType) ? null : ''
+}
+
+/** Measures of that name are frames; or else marks of that name begin them. */
+function framesOf(entries: Entry[], frameMarker: string): LooseFrame[] {
+  const own = entries.filter(({ name }) => name === frameMarker).sort((a, b) => a.startTime - b.startTime)
+  const measures = own.filter(({ entryType }) => entryType === 'measure')
+  const startNs = ({ startTime }: Entry) => Math.round(startTime * NS_PER_MS)
+  if (measures.length > 0) {
+    return measures.map((entry) => ({
+      startNs: startNs(entry),
+      durationNs: Math.round(entry.duration * NS_PER_MS),
+    }))
+  }
+  const marks = own.filter(({ entryType }) => entryType === 'mark')
+  return marks.slice(0, -1).map((entry, i) => ({
+    startNs: startNs(entry),
+    durationNs: startNs(marks[i + 1]!) - startNs(entry),
+  }))
+}

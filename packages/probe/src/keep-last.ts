@@ -1,0 +1,92 @@
+/** Keeps the last seconds in the game's memory and sends them only when something trips. */
+import type { Stretch } from '@lapsus/core/format'
+import type { ChunkContent, TakeStream } from './take-stream.ts'
+
+/** What makes the probe keep the seconds around it. */
+export interface Tripwires {
+  /** A frame that lasts longer than this, ms. */
+  frameMs?: number
+  /** A run that lasts longer than this, ms, by the marker's name. */
+  markers?: Record<string, number>
+  /** Moments by name. */
+  moments?: readonly string[]
+}
+
+/** Where chunks go once they are whole. */
+export interface Outlet {
+  put(chunk: ChunkContent): void
+  /** Something tripped: keep what there is, and what comes next. */
+  trip(cause: string): void
+  /** Sends what is to be sent before the take ends. */
+  finish(): void
+}
+
+export class SendAll implements Outlet {
+  readonly #stream: TakeStream
+
+  constructor(stream: TakeStream) {
+    this.#stream = stream
+  }
+
+  put(chunk: ChunkContent): void {
+    this.#stream.send(chunk, null)
+  }
+
+  trip(): void {}
+  finish(): void {}
+}
+
+/** Seconds that are kept after a trip, as a share of those before. */
+const AFTER_SHARE = 0.2
+
+export class KeepLast implements Outlet {
+  readonly #stream: TakeStream
+  readonly #keepNs: number
+  readonly #ring: ChunkContent[] = []
+  /** Given from a trip until the first chunk of its stretch is sent. */
+  #stretch: Stretch | null = null
+  /** Chunks that begin before this belong to the stretch; −Infinity between stretches. */
+  #untilNs = -Infinity
+  #tripped = false
+
+  /** @param keepS seconds before a trip */
+  constructor(stream: TakeStream, keepS: number) {
+    this.#stream = stream
+    this.#keepNs = keepS * 1e9
+  }
+
+  trip(cause: string): void {
+    // What trips again while its seconds are being kept makes the stretch longer, not another one.
+    if (!this.#tripped && this.#untilNs === -Infinity) this.#stretch = { cause, at: new Date().toISOString() }
+    this.#tripped = true
+  }
+
+  put(chunk: ChunkContent): void {
+    const startNs = chunk.frameStartNs[0] ?? 0
+    if (this.#tripped) {
+      this.#tripped = false
+      this.#untilNs = endOf(chunk) + this.#keepNs * AFTER_SHARE
+    }
+    this.#ring.push(chunk)
+    if (startNs < this.#untilNs) {
+      this.#sendRing()
+    } else {
+      this.#untilNs = -Infinity
+      while (endOf(this.#ring[0]!) < startNs - this.#keepNs) this.#ring.shift()
+    }
+  }
+
+  finish(): void {
+    if (this.#tripped) this.#sendRing()
+  }
+
+  #sendRing(): void {
+    for (const chunk of this.#ring.splice(0)) {
+      this.#stream.send(chunk, this.#stretch)
+      this.#stretch = null
+    }
+  }
+}
+
+const endOf = ({ frameStartNs, frameDurationNs }: ChunkContent): number =>
+  (frameStartNs.at(-1) ?? 0) + (frameDurationNs.at(-1) ?? 0)

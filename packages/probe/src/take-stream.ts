@@ -1,0 +1,52 @@
+/** The records of one take on their way to a sink: numbers them, and declares what they use first. */
+import {
+  encodeRecord,
+  type ChunkRecord,
+  type DeclareRecord,
+  type Stretch,
+  type TakeRecord,
+} from '@lapsus/core/format'
+import type { Sink } from './sinks/sink.ts'
+
+/** A chunk before it is numbered. */
+export type ChunkContent = Omit<ChunkRecord, 'record' | 'sequence' | 'stretch'>
+/** Everything declared so far, each list in order of its ids. */
+export type AllDeclared = Omit<DeclareRecord, 'record' | 'sequence'>
+
+const LISTS = ['markers', 'lanes', 'gauges', 'watches', 'classes'] as const
+
+export class TakeStream {
+  readonly #sink: Sink
+  readonly #declared: () => AllDeclared
+  readonly #sent = { markers: 0, lanes: 0, gauges: 0, watches: 0, classes: 0 }
+  #sequence = 1
+
+  /** @param declared gives what has been declared so far; must only grow */
+  constructor(sink: Sink, take: TakeRecord, declared: () => AllDeclared) {
+    this.#sink = sink
+    this.#declared = declared
+    sink.put(encodeRecord(take), 0)
+  }
+
+  send(content: ChunkContent, stretch: Stretch | null): void {
+    this.#declareNew()
+    const sequence = this.#sequence++
+    this.#sink.put(encodeRecord({ record: 'chunk', sequence, ...content, stretch }), sequence)
+  }
+
+  end(dropped: number): void {
+    const sequence = this.#sequence++
+    this.#sink.put(encodeRecord({ record: 'end', sequence, dropped }), sequence)
+  }
+
+  #declareNew(): void {
+    const all = this.#declared()
+    if (LISTS.every((list) => all[list].length === this.#sent[list])) return
+    const sequence = this.#sequence++
+    const fresh = Object.fromEntries(
+      LISTS.map((list) => [list, all[list].slice(this.#sent[list])]),
+    ) as unknown as AllDeclared
+    this.#sink.put(encodeRecord({ record: 'declare', sequence, ...fresh }), sequence)
+    for (const list of LISTS) this.#sent[list] = all[list].length
+  }
+}

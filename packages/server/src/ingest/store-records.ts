@@ -1,0 +1,53 @@
+import { FormatError, withPlace, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
+import type { Sequelize } from 'sequelize'
+import { finishTake } from './finish.ts'
+import { TakeWriter } from './take-writer.ts'
+
+/** Stores the records of one take as they come, from a file or from another take. */
+export class RecordStore {
+  readonly #database: Sequelize
+  #writer: TakeWriter | null = null
+  #sequence = 0
+
+  constructor(database: Sequelize) {
+    this.#database = database
+  }
+
+  /** Null until the take's own record has come. */
+  get takeId(): string | null {
+    return this.#writer?.takeId ?? null
+  }
+
+  /**
+   * Stores one record.
+   * @param passedOver told what is wrong with a record that does not fit, which is then left out; without it
+   *   that is an error
+   * @throws FormatError with its place
+   */
+  async put(
+    record: AnyRecord,
+    place: FormatErrorPlace,
+    passedOver?: (reason: string) => void,
+  ): Promise<void> {
+    try {
+      if (record.record === 'take') {
+        this.#writer = await TakeWriter.open(this.#database, record)
+        return
+      }
+      // Numbered anew: one that was left out leaves no gap.
+      await this.#writer!.write({ ...record, sequence: this.#sequence + 1 })
+      this.#sequence++
+    } catch (error) {
+      if (!(error instanceof FormatError) || passedOver === undefined || record.record === 'take') {
+        throw withPlace(error, place)
+      }
+      passedOver(error.reason)
+    }
+  }
+
+  /** Waits for everything to be committed and closes the take. */
+  async finish(complete: boolean): Promise<void> {
+    await this.#writer?.settled()
+    if (this.#writer !== null) await finishTake(this.#writer.takeId, complete ? 'complete' : 'cut-short')
+  }
+}

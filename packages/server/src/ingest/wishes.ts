@@ -1,0 +1,20 @@
+/**
+ * What somebody who watches wishes of a running game. Kept with the take, so that whichever server process
+ * the game streams to finds it.
+ */
+import type { OrderMessage } from '@lapsus/core/format'
+import { TakeRow } from '../database/models.ts'
+
+export type Wish = OrderMessage | { order: 'discard' }
+
+export async function wishFor(takeId: string, wish: Wish): Promise<void> {
+  await TakeRow.update({ wish: JSON.stringify(wish) }, { where: { id: takeId } })
+}
+
+/** The wish that nobody has taken yet, taken. */
+export async function takeWish(takeId: string): Promise<Wish | null> {
+  const row = await TakeRow.findByPk(takeId, { attributes: ['wish'], raw: true })
+  if (row === null || row.wish === null) return null
+  await TakeRow.update({ wish: null }, { where: { id: takeId } })
+  return JSON.parse(row.wish) as Wish
+}

@@ -1,0 +1,105 @@
+/** Games that send themselves as OpenTelemetry traces: one take for each service instance. */
+import { randomUUID } from 'node:crypto'
+import { OtlpTake, readOtlp, Skipped, type OtlpResource } from '@lapsus/core/exchange'
+import type { AnyRecord } from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import type { Sequelize } from 'sequelize'
+import { touchTake } from '../ingest/finish.ts'
+import { RecordStore } from '../ingest/store-records.ts'
+
+/** A service that has sent nothing for this long has ended. */
+const IDLE_MS = 10_000
+const SWEEP_EVERY_MS = 1_000
+/** Instances at once: what an instance is called comes from outside. */
+const MOST_STREAMS = 64
+
+interface Stream {
+  take: OtlpTake
+  store: RecordStore
+  lastMs: number
+  /** Requests of one stream are dealt with one after the other. */
+  queue: Promise<void>
+}
+
+export class OtlpStreams {
+  readonly #database: Sequelize
+  readonly #log: Logger
+  readonly #streams = new Map<string, Stream>()
+  readonly #sweep: ReturnType<typeof setInterval>
+
+  constructor(database: Sequelize, log: Logger) {
+    this.#database = database
+    this.#log = log
+    this.#sweep = setInterval(() => void this.#closeIdle(), SWEEP_EVERY_MS)
+  }
+
+  /**
+   * Takes one request in the shape of the JSON mapping. Resolves when all its whole frames are committed.
+   * @returns what was passed over
+   */
+  async take(request: unknown, frameMarker: string | undefined): Promise<Skipped> {
+    const skipped = new Skipped()
+    for (const resource of readOtlp(request, skipped, frameMarker)) {
+      const stream = this.#streamOf(resource)
+      if (stream === null) {
+        skipped.add(`more than ${MOST_STREAMS} service instances at once`)
+        continue
+      }
+      const done = stream.queue.then(() => this.#store(stream, stream.take.add(resource.spans)))
+      stream.queue = done.catch(() => {})
+      await done
+    }
+    return skipped
+  }
+
+  /** Closes every take. */
+  async stop(): Promise<void> {
+    clearInterval(this.#sweep)
+    await Promise.all([...this.#streams.keys()].map((key) => this.#end(key)))
+  }
+
+  #streamOf(resource: OtlpResource): Stream | null {
+    const key = `${resource.service}\n${resource.instance}`
+    const known = this.#streams.get(key)
+    if (known !== undefined) {
+      known.lastMs = performance.now()
+      return known
+    }
+    if (this.#streams.size >= MOST_STREAMS) return null
+    const stream: Stream = {
+      take: new OtlpTake(randomUUID(), resource),
+      store: new RecordStore(this.#database),
+      lastMs: performance.now(),
+      queue: Promise.resolve(),
+    }
+    this.#streams.set(key, stream)
+    return stream
+  }
+
+  async #store({ store }: Stream, records: AnyRecord[]): Promise<void> {
+    for (const record of records) await store.put(record, { record: 0, offset: 0 })
+    if (store.takeId !== null) await touchTake(store.takeId)
+  }
+
+  async #closeIdle(): Promise<void> {
+    const now = performance.now()
+    for (const [key, { lastMs }] of this.#streams) if (now - lastMs > IDLE_MS) await this.#end(key)
+  }
+
+  async #end(key: string): Promise<void> {
+    const stream = this.#streams.get(key)
+    if (stream === undefined) return
+    this.#streams.delete(key)
+    try {
+      await stream.queue
+      const end = stream.take.end()
+      if (end !== null) await this.#store(stream, [end])
+      await stream.store.finish(true)
+      if (stream.take.outside > 0) {
+        this.#log.warn({ take: stream.store.takeId, spans: stream.take.outside }, 'spans outside every frame')
+      }
+    } catch (error) {
+      this.#log.error(error, 'could not close a take of OpenTelemetry traces')
+    }
+  }
+}
