@@ -1,5 +1,5 @@
 /** Bundles the programs that run without a TypeScript loader, and the web pages. */
-import { existsSync, readdirSync, statSync } from 'node:fs'
+import { copyFileSync, existsSync, mkdirSync, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { ROOT } from './root.mjs'
 import { say } from './say.mjs'
@@ -13,6 +13,14 @@ const PROGRAMS = [
   { entry: 'games/moth-post/src/routes-worker.ts', out: 'games/moth-post/dist/routes-worker.mjs' },
 ]
 const WEB = { folder: 'packages/web', out: 'packages/web/dist/index.html' }
+
+/** The demo game's page, which the server shows. */
+const GAME_PAGE = {
+  folder: 'games/moth-post/page',
+  out: 'games/moth-post/dist/page',
+  scripts: ['page.ts', 'worker.ts'],
+  files: ['index.html', 'page.css'],
+}
 
 /** Builds what is older than any source it might be made of. */
 export async function ensureBuilt() {
@@ -39,6 +47,7 @@ export async function buildPrograms() {
       )
     },
   }
+  await buildGamePage(build)
   await Promise.all(
     PROGRAMS.map(({ entry, out }) =>
       build({
@@ -56,6 +65,24 @@ export async function buildPrograms() {
       }),
     ),
   )
+}
+
+async function buildGamePage(build) {
+  const { folder, out, scripts, files } = GAME_PAGE
+  await build({
+    absWorkingDir: ROOT,
+    entryPoints: scripts.map((script) => join(folder, script)),
+    outdir: out,
+    bundle: true,
+    platform: 'browser',
+    format: 'esm',
+    target: 'es2022',
+    sourcemap: true,
+    tsconfig: 'tsconfig.json',
+    logLevel: 'warning',
+  })
+  mkdirSync(join(ROOT, out), { recursive: true })
+  for (const file of files) copyFileSync(join(ROOT, folder, file), join(ROOT, out, file))
 }
 
 async function buildWeb() {

@@ -48,6 +48,11 @@ function summary(fields: Fields): void {
   if (fields['miniature'] !== null) asFields(fields['miniature'], 'miniature')
 }
 
+export function checkTakeSummary(value: unknown): TakeSummary {
+  summary(asFields(value, 'take'))
+  return value as TakeSummary
+}
+
 export function checkTakes(value: unknown): TakeSummary[] {
   if (!Array.isArray(value)) throw bad('takes', 'an array', value)
   for (const take of value) summary(asFields(take, 'take'))

@@ -21,7 +21,7 @@ export function createProbe(options: ProbeOptions): Probe {
     game: options.game,
     target: options.target ?? DEFAULT_TARGET,
     sink: sinkOf(options, onProblem),
-    take: crypto.randomUUID(),
+    take: options.take ?? crypto.randomUUID(),
     conditions: { runtime: navigator.userAgent.slice(0, 200), ...options.conditions },
     memory,
     ...recordingOptions(options, memory.heap !== null, onProblem),

@@ -35,7 +35,7 @@ export function createProbe(options: ProbeOptions): Probe {
     game: options.game,
     target: options.target ?? DEFAULT_TARGET,
     sink,
-    take: process.env[ENV_TAKE] ?? randomUUID(),
+    take: process.env[ENV_TAKE] ?? options.take ?? randomUUID(),
     conditions: {
       device: cpus()[0]?.model.trim() || process.arch,
       runtime: `Node.js ${process.versions.node}`,

@@ -30,6 +30,11 @@ export interface ProbeOptions extends RecordingOptions {
    * In Node the environment variable LAPSUS_TO overrides it.
    */
   to?: string | Sink
+  /**
+   * Identifies the take: 8 to 64 letters, digits, '-', '_'. Default: a new one each time.
+   * In Node the environment variable LAPSUS_TAKE overrides it.
+   */
+  take?: string
   /** Circumstances worth keeping: build, device, scene, seed, load … What the probe can tell itself is filled in. */
   conditions?: Conditions
   /**

@@ -30,6 +30,7 @@ export async function testServer(config: Partial<ServerConfig> = {}): Promise<Ru
       port: 0,
       webFolder: null,
       demoGame: '',
+      gamePage: null,
       extraOrigins: [],
       logLevel: 'silent',
       ...config,

@@ -194,7 +194,9 @@ describe('ledger lines', () => {
       ledgerLines(ledger('group'), take, { sort: 'total', search: '' }, new Set()),
       take,
     ).split('\r\n')
-    expect(csv[0]).to.equal('path,lane,calls,frames,self ms,total ms,self p99 ms,worst self ms,worst frame')
+    expect(csv[0]).to.match(
+      /^path,lane,calls,frames,self ms,total ms,self p99 ms,worst self ms,worst frame,bytes,/,
+    )
     expect(csv[3]).to.match(/^"moths, all",main,200,2,8,8,/)
     expect(csv.at(-1)).to.equal('')
     const paths = ledgerCsv(ledgerLines(ledger('path'), take, { sort: 'total', search: '' }, new Set()), take)
@@ -215,6 +217,7 @@ describe('addresses', () => {
       unit: fc.constantFrom('frame', 'second', 'share'),
       sort: fc.constantFrom('name', 'self', 'total', 'p99', 'calls'),
       search: fc.string(),
+      withoutRecorder: fc.boolean(),
     })
     fc.assert(
       fc.property(view, (wanted) => {

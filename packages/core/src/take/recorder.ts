@@ -1,5 +1,6 @@
 import type { RecorderFigures } from '../format/index.ts'
 import type { FrameColumns } from './frames.ts'
+import type { PathTable } from './paths.ts'
 
 /** The recorder's estimated share of a frame, ns: what its main-lane spans cost. */
 export const recorderShareNs = (frames: FrameColumns, frame: number, { spanNs }: RecorderFigures): number =>
@@ -18,6 +19,26 @@ export function framesWithoutRecorder(frames: FrameColumns, figures: RecorderFig
       frames.waitNs.refresh[frame]! > 0 ? ns : less(ns, frame),
     ),
   }
+}
+
+/**
+ * The durations of one frame's spans less the recorder's share: of each its own inner part, and the whole
+ * of what ran inside it. Never below 0.
+ */
+export function durationsWithoutRecorder(
+  path: ArrayLike<number>,
+  durationNs: Float64Array,
+  { depthOf }: PathTable,
+  { spanNs, insideNs = spanNs / 2 }: RecorderFigures,
+): Float64Array {
+  const less = durationNs.map((ns) => ns - insideNs)
+  const open: number[] = []
+  for (let span = 0; span < durationNs.length; span++) {
+    const depth = depthOf[path[span]!]!
+    open[depth] = span
+    for (let above = 0; above < depth; above++) less[open[above]!]! -= spanNs
+  }
+  return less.map((ns) => Math.max(0, ns))
 }
 
 /**

@@ -8,6 +8,7 @@ import type { Sequelize } from 'sequelize'
 import type { ServerConfig } from '../config.ts'
 import type { OtlpStreams } from '../otlp/streams.ts'
 import type { Recordings } from '../recordings/recordings.ts'
+import { gamePage } from './game-page.ts'
 import { guard } from './guard.ts'
 import { ProblemError } from '../problem-error.ts'
 import { problemHandler } from './problems.ts'
@@ -54,6 +55,7 @@ export function createApp(
     if (context.path.startsWith('/api/')) throw new ProblemError(404, `there is nothing at ${context.path}`)
     await next()
   })
+  if (config.gamePage !== null) app.use(gamePage(config.gamePage))
   if (config.webFolder !== null) {
     app.use(async (context, next) => {
       // Every address without a file of its own is a view of the one page.

@@ -3,14 +3,19 @@ import {
   checkDemoGame,
   checkImport,
   checkLedger,
+  checkLive,
   checkPage,
   checkRecording,
   checkRecordings,
   checkTake,
   checkTakes,
+  checkTakeSummary,
+  type ExcerptRequest,
+  type ImportResult,
   type Problem,
   type RecordingRequest,
 } from '@lapsus/api'
+import type { ExportFormat } from '@lapsus/core/exchange'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
 
@@ -47,27 +52,36 @@ const withBody = (method: string, body: unknown): RequestInit => ({
 const take = (id: string) => `/api/takes/${encodeURIComponent(id)}`
 
 export const api = {
-  takes: async () => checkTakes(await json('/api/takes')),
+  takes: async (filter: Record<string, string> = {}) =>
+    checkTakes(await json(`/api/takes?${new URLSearchParams(filter)}`)),
+  deletedTakes: async () => checkTakes(await json('/api/deleted-takes')),
   take: async (id: string, signal?: AbortSignal) => checkTake(await json(take(id), { signal })),
   frames: async (id: string, signal?: AbortSignal) =>
     decodeFrames(await binary(`${take(id)}/frames`, { signal })),
   page: async (id: string, frame: number, signal?: AbortSignal) =>
     checkPage(await binary(`${take(id)}/pages/${frame}`, { signal })),
-  ledger: async (id: string, from: number, to: number, by: LedgerBy, signal?: AbortSignal) =>
-    checkLedger(await json(`${take(id)}/ledger?from=${from}&to=${to}&by=${by}`, { signal })),
-  changeTake: (id: string, change: { name?: string; note?: string }) =>
+  ledger: async (
+    id: string,
+    { from, to, by, withoutRecorder }: { from: number; to: number; by: LedgerBy; withoutRecorder: boolean },
+    signal?: AbortSignal,
+  ) => {
+    const recorder = withoutRecorder ? 'without' : 'as-recorded'
+    const query = `from=${from}&to=${to}&by=${by}&recorder=${recorder}`
+    return checkLedger(await json(`${take(id)}/ledger?${query}`, { signal }))
+  },
+  live: async (id: string, from: number, signal?: AbortSignal) =>
+    checkLive(await binary(`${take(id)}/live?from=${from}`, { signal })),
+  stopTake: (id: string) => send(`${take(id)}/stop`, { method: 'POST' }),
+  discardTake: (id: string) => send(`${take(id)}/discard`, { method: 'POST' }),
+  keepLast: (id: string, cause: string) => send(`${take(id)}/keep`, withBody('POST', { cause })),
+  excerpt: async (id: string, request: ExcerptRequest) =>
+    checkTakeSummary(await json(`${take(id)}/excerpts`, withBody('POST', request))),
+  changeTake: (id: string, change: { name?: string; note?: string; tags?: string[] }) =>
     send(take(id), withBody('PATCH', change)),
   deleteTake: (id: string) => send(take(id), { method: 'DELETE' }),
   restoreTake: (id: string) => send(`${take(id)}/restore`, { method: 'POST' }),
-  fileAddress: (id: string) => `${take(id)}/file`,
-  importFile: async (file: File) =>
-    checkImport(
-      await json('/api/imports', {
-        method: 'POST',
-        body: file,
-        headers: { 'content-type': 'application/octet-stream' },
-      }),
-    ),
+  fileAddress: (id: string, format: ExportFormat = 'lapsus') => `${take(id)}/file?format=${format}`,
+  importFile,
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),
   recordings: async () => checkRecordings(await json('/api/recordings')),
   recording: async (id: string) => checkRecording(await json(`/api/recordings/${id}`)),
@@ -75,4 +89,37 @@ export const api = {
     checkRecording(await json('/api/recordings', withBody('POST', request))),
   stopRecording: async (id: string) =>
     checkRecording(await json(`/api/recordings/${id}/stop`, { method: 'POST' })),
+}
+
+/**
+ * Sends a file. Through XMLHttpRequest, since fetch does not tell how much of a body has been sent.
+ * @param onProgress told the share that has been sent, from 0 to 1
+ */
+function importFile(
+  file: File,
+  frameMarker: string,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<ImportResult> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    const query = new URLSearchParams(frameMarker === '' ? {} : { frameMarker })
+    request.open('POST', `/api/imports?${query}`)
+    request.setRequestHeader('content-type', 'application/octet-stream')
+    request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total)
+    request.onload = () => {
+      try {
+        const body: unknown = JSON.parse(request.responseText)
+        if (request.status < 300) resolve(checkImport(body))
+        else reject(new RequestError(request.status, (body as Problem).detail))
+      } catch (error) {
+        reject(error as Error)
+      }
+    }
+    request.onerror = () =>
+      reject(new RequestError(0, 'The server does not answer. Is Lapsus still running?'))
+    request.onabort = () => reject(new DOMException('cancelled', 'AbortError'))
+    signal.addEventListener('abort', () => request.abort())
+    request.send(file)
+  })
 }

@@ -1,5 +1,5 @@
 import type { TakeSummary } from '@lapsus/api'
-import { three } from './numbers.ts'
+import { dateTime, plain, three } from './numbers.ts'
 
 /** The circumstances of a take, in words, most telling first. */
 export function conditionWords({ conditions, dropped, repaired }: TakeSummary): string[] {
@@ -19,4 +19,36 @@ export function conditionWords({ conditions, dropped, repaired }: TakeSummary): 
     dropped > 0 ? `${dropped} frames left out by the recorder` : undefined,
     repaired > 0 ? `${repaired} unbalanced calls repaired` : undefined,
   ].filter((words) => words !== undefined && words !== '') as string[]
+}
+
+/** All that is known of a take's circumstances, as names and values. */
+export function conditionRows({
+  conditions,
+  started,
+  target,
+  dropped,
+  repaired,
+}: TakeSummary): [string, string][] {
+  const { build, device, scene, seed, load, mode, runtime, recorder, more = {} } = conditions
+  const ns = (value: number | undefined) => (value === undefined ? undefined : `${three(value)} ns`)
+  const rows: [string, string | undefined][] = [
+    ['recorded', dateTime(started)],
+    ['target', `${plain(target)} frames a second, ${three(1000 / target)} ms`],
+    ['build', build],
+    ['device', device],
+    ['runtime', runtime],
+    ['scene', scene],
+    ['load', load],
+    ['seed', seed === undefined ? undefined : String(seed)],
+    ...Object.entries(more).map(([name, value]): [string, string] => [name, String(value)]),
+    ['mode', mode === 'bytes' ? 'bytes: times are inflated by the heap reads' : mode],
+    ['a span costs', ns(recorder?.spanNs)],
+    ['of it inside the span', ns(recorder?.insideNs)],
+    ['a clock read costs', ns(recorder?.clockReadNs)],
+    ['clock resolution', ns(recorder?.clockResolutionNs)],
+    ['a heap read costs', ns(recorder?.heapReadNs)],
+    ['frames left out', dropped > 0 ? String(dropped) : undefined],
+    ['calls repaired', repaired > 0 ? String(repaired) : undefined],
+  ]
+  return rows.filter((row): row is [string, string] => row[1] !== undefined && row[1] !== '')
 }

@@ -50,3 +50,7 @@ export const dateTime = (rfc3339: string): string =>
     hour: '2-digit',
     minute: '2-digit',
   })
+
+/** A gauge's value in its unit. */
+export const gaugeValue = (value: number, unit: string): string =>
+  unit === 'bytes' ? bytes(value) : `${three(value)}${unit === '' ? '' : ` ${unit}`}`

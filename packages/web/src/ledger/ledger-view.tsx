@@ -1,20 +1,34 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { ChevronDown, ChevronRight, ChevronsDownUp, ChevronsUpDown, Copy, Download } from 'lucide-react'
-import { ToggleGroup } from 'radix-ui'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react'
 import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
 import { IconButton } from '../components/button.tsx'
+import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
 import { Words } from '../components/words.tsx'
 import { percent, three } from '../format/numbers.ts'
 import { notify } from '../state/notices.ts'
 import type { OpenTake } from '../state/take.ts'
 import { UNITS, useView, type FrameRange, type Sort, type Unit } from '../state/view.ts'
-import { inUnit, ledgerCsv, ledgerLines, type LedgerLine, type Scope } from './rows.ts'
+import {
+  detailOf,
+  detailsIn,
+  DETAILS,
+  inUnit,
+  ledgerCsv,
+  ledgerLines,
+  type Detail,
+  type LedgerLine,
+  type Scope,
+} from './rows.ts'
 import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
-const GRID = 'grid grid-cols-[minmax(0,1fr)_4.4rem_4.4rem_4.2rem_4.4rem_5.6rem] items-center gap-x-1'
+const GRID = 'grid items-center gap-x-1'
+/** Width of the columns after the name, with one for each of the details shown. */
+const columnsOf = (details: Detail[]): CSSProperties => ({
+  gridTemplateColumns: `minmax(0,1fr) 4rem 4rem 4.2rem 4rem ${'4.2rem '.repeat(details.length)} 5.6rem`,
+})
 const UNIT_WORDS: Record<Unit, string> = {
   frame: 'ms a frame',
   second: 'ms a second',
@@ -40,15 +54,16 @@ const COLUMNS: { sort: Sort; head: string; about: string }[] = [
 
 /** Where the time of the chosen frames went. */
 export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const { by, unit, sort, search, range, change } = useView()
+  const { by, unit, sort, search, range, withoutRecorder, change } = useView()
   const count = take.frames.startNs.length
   const chosen: FrameRange = useMemo(() => range ?? { from: 0, to: count - 1 }, [range, count])
-  const { ledger, error, stale } = useLedger(take.detail.id, chosen.from, chosen.to, by)
+  const { ledger, error, stale } = useLedger(take.detail.id, { ...chosen, by, withoutRecorder })
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const lines = useMemo(
     () => (ledger === null ? [] : ledgerLines(ledger, take, { sort, search }, closed)),
     [ledger, take, sort, search, closed],
   )
+  const details = useMemo(() => detailsIn(ledger), [ledger])
   const scope = useMemo(() => scopeOf(take, ledger ?? chosen, budgetMs), [take, ledger, chosen, budgetMs])
 
   return (
@@ -108,7 +123,7 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
           </IconButton>
         </div>
       </div>
-      <Head sort={sort} onSort={(value) => change({ sort: value })} />
+      <Head sort={sort} details={details} onSort={(value) => change({ sort: value })} />
       {error !== null ? (
         <Words alarm title="The ledger could not be read">
           {error}
@@ -124,6 +139,7 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
       ) : (
         <Lines
           lines={lines}
+          details={details}
           unit={unit}
           scope={scope}
           toggle={(path) =>
@@ -144,37 +160,7 @@ function scopeOf({ frames }: OpenTake, { from, to }: FrameRange, budgetMs: numbe
   return { frames: to - from + 1, durationMs: (endNs - frames.startNs[from]!) / 1e6, budgetMs }
 }
 
-interface ChoiceProps<T extends string> {
-  label: string
-  values: readonly T[]
-  words: Record<T, string>
-  value: T
-  onChange(value: T): void
-}
-
-function Choice<T extends string>({ label, values, words, value, onChange }: ChoiceProps<T>) {
-  return (
-    <ToggleGroup.Root
-      type="single"
-      aria-label={label}
-      value={value}
-      onValueChange={(next) => next !== '' && onChange(next as T)}
-      className="flex rounded border border-line"
-    >
-      {values.map((one) => (
-        <ToggleGroup.Item
-          key={one}
-          value={one}
-          className="h-6.5 px-2 text-xs text-faint first:rounded-l last:rounded-r hover:text-ink data-[state=on]:bg-line/70 data-[state=on]:text-ink"
-        >
-          {words[one]}
-        </ToggleGroup.Item>
-      ))}
-    </ToggleGroup.Root>
-  )
-}
-
-function Head({ sort, onSort }: { sort: Sort; onSort(sort: Sort): void }) {
+function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort(sort: Sort): void }) {
   const cell = (value: Sort, head: string, about: string, align: string) => (
     <Hint key={value} text={about}>
       <button
@@ -189,9 +175,13 @@ function Head({ sort, onSort }: { sort: Sort; onSort(sort: Sort): void }) {
     </Hint>
   )
   return (
-    <div className={`${GRID} border-b border-line py-1 pr-4 pl-3 text-xs text-faint`}>
+    <div
+      style={columnsOf(details)}
+      className={`${GRID} border-b border-line py-1 pr-4 pl-3 text-xs text-faint`}
+    >
       {cell('name', 'name', 'The marker’s name; in a tree, below the marker it ran in.', 'text-left')}
       {COLUMNS.map(({ sort: value, head, about }) => cell(value, head, about, 'text-right'))}
+      {details.map((detail) => cell(detail, DETAILS[detail].head, DETAILS[detail].about, 'text-right'))}
       <Hint text="Self time per frame as a share of the frame budget.">
         <span className="text-right">of budget</span>
       </Hint>
@@ -201,12 +191,13 @@ function Head({ sort, onSort }: { sort: Sort; onSort(sort: Sort): void }) {
 
 interface LinesProps {
   lines: LedgerLine[]
+  details: Detail[]
   unit: Unit
   scope: Scope
   toggle(path: number): void
 }
 
-function Lines({ lines, unit, scope, toggle }: LinesProps) {
+function Lines({ lines, details, unit, scope, toggle }: LinesProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const path = useView((view) => view.path)
   const rows = useVirtualizer({
@@ -233,7 +224,14 @@ function Lines({ lines, unit, scope, toggle }: LinesProps) {
             className="absolute right-0 left-0"
             style={{ top: start, height: ROW_PX }}
           >
-            <Line line={lines[index]!} chosen={index === chosen} unit={unit} scope={scope} toggle={toggle} />
+            <Line
+              line={lines[index]!}
+              chosen={index === chosen}
+              details={details}
+              unit={unit}
+              scope={scope}
+              toggle={toggle}
+            />
           </div>
         ))}
       </div>
@@ -244,12 +242,13 @@ function Lines({ lines, unit, scope, toggle }: LinesProps) {
 interface LineProps {
   line: LedgerLine
   chosen: boolean
+  details: Detail[]
   unit: Unit
   scope: Scope
   toggle(path: number): void
 }
 
-function Line({ line, chosen, unit, scope, toggle }: LineProps) {
+function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
   const change = useView((view) => view.change)
   const { row, path, indent, children, open } = line
   const figure = (sumMs: number) => {
@@ -262,6 +261,7 @@ function Line({ line, chosen, unit, scope, toggle }: LineProps) {
       role="row"
       tabIndex={0}
       aria-selected={chosen}
+      style={columnsOf(details)}
       className={`${GRID} h-full pr-1 pl-3 tabular-nums outline-offset-[-2px] ${chosen ? 'bg-pick' : 'hover:bg-line/35'}`}
       onClick={() => change({ path: chosen ? null : path })}
       onDoubleClick={() => change({ frame: row.worstFrame, path })}
@@ -316,6 +316,11 @@ function Line({ line, chosen, unit, scope, toggle }: LineProps) {
       <span role="cell" className="text-right text-faint">
         {three(row.calls / scope.frames)}
       </span>
+      {details.map((detail) => (
+        <span key={detail} role="cell" className="text-right text-faint">
+          {detailOf(detail, row, scope)}
+        </span>
+      ))}
       <span role="cell" className="flex items-center justify-end gap-1.5 pr-1">
         <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
           <span

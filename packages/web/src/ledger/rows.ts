@@ -1,8 +1,10 @@
 /** From a ledger's figures to the lines of the table: names, order, tree, units. Pure. */
 import type { LedgerResponse, LedgerRowDto } from '@lapsus/api'
+import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { NO_PATH } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
+import { bytes, percent, three } from '../format/numbers.ts'
 import type { OpenTake } from '../state/take.ts'
 import type { Sort, Unit } from '../state/view.ts'
 
@@ -34,21 +36,58 @@ export function inUnit(sumMs: number, unit: Unit, scope: Scope): number {
   return sumMs / scope.frames / scope.budgetMs
 }
 
+/** Columns that show only where the take has something to say in them. */
+export const DETAILS = {
+  bytes: {
+    head: 'bytes',
+    about:
+      'Bytes that the marker itself allocates a frame. Runs in which a collection took place are not counted.',
+  },
+  needless: {
+    head: 'needless',
+    about: 'Share of the runs that said they changed nothing, of those that said anything.',
+  },
+  repeated: {
+    head: 'repeated',
+    about: 'Runs a frame that asked what had been asked, and answered alike, in the same frame.',
+  },
+} as const
+export type Detail = keyof typeof DETAILS
+
+/** The details that some row of a ledger has. */
+export function detailsIn(ledger: LedgerResponse | null): Detail[] {
+  const has = (test: (row: LedgerRowDto) => boolean) => ledger !== null && ledger.rows.some(test)
+  const present: Record<Detail, boolean> = {
+    bytes: has((row) => row.bytes > 0),
+    needless: has((row) => row.needless > 0),
+    repeated: has((row) => row.repeated > 0),
+  }
+  return (Object.keys(DETAILS) as Detail[]).filter((detail) => present[detail])
+}
+
+/** A detail of a row as text; empty where the row has none. */
+export function detailOf(detail: Detail, row: LedgerRowDto, { frames }: Scope): string {
+  if (detail === 'bytes') return row.bytes > 0 ? bytes(Math.round(row.bytes / frames)) : ''
+  if (detail === 'needless') return row.said > 0 ? percent(row.needless / row.said) : ''
+  return row.repeated > 0 ? three(row.repeated / frames) : ''
+}
+
 const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
 
-const sortValue = (line: LedgerLine, sort: Sort): number =>
-  sort === 'self'
-    ? line.row.selfMs
-    : sort === 'total'
-      ? line.row.totalMs
-      : sort === 'p99'
-        ? line.row.selfP99Ms
-        : line.row.calls
+const SORT_VALUES: Record<Exclude<Sort, 'name'>, (row: LedgerRowDto) => number> = {
+  self: (row) => row.selfMs,
+  total: (row) => row.totalMs,
+  p99: (row) => row.selfP99Ms,
+  calls: (row) => row.calls,
+  bytes: (row) => row.bytes,
+  needless: (row) => row.needlessNs,
+  repeated: (row) => row.repeated,
+}
 
 const compare = (sort: Sort) => (a: LedgerLine, b: LedgerLine) =>
   sort === 'name'
     ? a.name.localeCompare(b.name) || a.row.key - b.row.key
-    : sortValue(b, sort) - sortValue(a, sort) || a.row.key - b.row.key
+    : SORT_VALUES[sort](b.row) - SORT_VALUES[sort](a.row) || a.row.key - b.row.key
 
 /**
  * @param closed paths whose children are folded away
@@ -116,7 +155,6 @@ function treeLines(
 
 /** The table as CSV (RFC 4180), figures in full. */
 export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
-  const quote = (text: string) => (/[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)
   const nameOf = (line: LedgerLine) =>
     line.path === null
       ? line.name
@@ -124,30 +162,17 @@ export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
           .chain(line.path)
           .map((path) => take.markers.get(take.paths.get(path).marker)!.name)
           .join(' > ')
-  const head = [
-    'path',
-    'lane',
-    'calls',
-    'frames',
-    'self ms',
-    'total ms',
-    'self p99 ms',
-    'worst self ms',
-    'worst frame',
-  ]
-  const body = lines.map((line) => {
-    const { calls, frames, selfMs, totalMs, selfP99Ms, worstSelfMs, worstFrame } = line.row
-    return [
-      quote(nameOf(line)),
-      quote(line.lane),
-      calls,
-      frames,
-      selfMs,
-      totalMs,
-      selfP99Ms,
-      worstSelfMs,
-      worstFrame,
-    ].join(',')
+  const times = ['self ms', 'total ms', 'self p99 ms', 'worst self ms', 'worst frame']
+  const details = ['bytes', 'runs that said', 'needless', 'needless ms', 'repeated', 'repeated ms']
+  const head = csvRow(['path', 'lane', 'calls', 'frames', ...times, ...details])
+  const body = lines.map(({ row, lane, ...line }) => {
+    const { calls, frames, selfMs, totalMs, selfP99Ms, worstSelfMs, worstFrame } = row
+    const { said, needless, needlessNs, repeated, repeatedNs } = row
+    return csvRow([
+      ...[nameOf({ row, lane, ...line }), lane, calls, frames],
+      ...[selfMs, totalMs, selfP99Ms, worstSelfMs, worstFrame],
+      ...[row.bytes, said, needless, needlessNs / 1e6, repeated, repeatedNs / 1e6],
+    ])
   })
-  return [head.join(','), ...body, ''].join('\r\n')
+  return head + body.join('')
 }

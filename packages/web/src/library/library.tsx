@@ -1,5 +1,5 @@
-import { CirclePlay, FileUp } from 'lucide-react'
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { CirclePlay } from 'lucide-react'
+import { useEffect, useMemo, useState } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
@@ -7,13 +7,17 @@ import { plural } from '../format/numbers.ts'
 import { useLibrary } from '../state/library.ts'
 import { useRecordings } from '../state/recordings.ts'
 import { ThemeButton } from '../workbench/theme-button.tsx'
+import { DeletedTakes } from './deleted-takes.tsx'
+import { ImportButton, ImportProgress } from './import.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { RecordWindow } from './record-window.tsx'
+import { SearchBar } from './search-bar.tsx'
 import { TakeRow } from './take-row.tsx'
 
 /** All takes, by game, newest first. */
 export function Library() {
-  const { takes, error, load } = useLibrary()
+  const { takes, error, filter, load, setFilter } = useLibrary()
+  const isFiltered = Object.keys(filter).length > 0
   const { active, resume } = useRecordings()
   const [recordOpen, setRecordOpen] = useState(false)
   useEffect(() => {
@@ -34,10 +38,12 @@ export function Library() {
         </Button>
         <ThemeButton />
       </header>
+      <ImportProgress />
       <RecordWindow open={recordOpen} onOpenChange={setRecordOpen} />
       {active.map((recording) => (
         <RecordingProgress key={recording.id} recording={recording} />
       ))}
+      <SearchBar />
       {error !== null ? (
         <Words alarm title="The library could not be read">
           {error}{' '}
@@ -47,6 +53,12 @@ export function Library() {
         </Words>
       ) : takes === null ? (
         <Words title="Opening the library…" />
+      ) : takes.length === 0 && isFiltered ? (
+        <Words title="No take is like that">
+          <button type="button" className="underline" onClick={() => void setFilter({})}>
+            Show all takes
+          </button>
+        </Words>
       ) : takes.length === 0 ? (
         <Words title="No takes yet">
           Record the demo game, import a take file, or put the probe into a game of your own and let it record
@@ -55,6 +67,7 @@ export function Library() {
       ) : (
         [...games].map(([game, own]) => <GameTakes key={game} game={game} takes={own} />)
       )}
+      <DeletedTakes />
     </div>
   )
 }
@@ -71,31 +84,5 @@ function GameTakes({ game, takes }: { game: string; takes: TakeSummary[] }) {
         ))}
       </ul>
     </section>
-  )
-}
-
-function ImportButton() {
-  const importFile = useLibrary((state) => state.importFile)
-  const [busy, setBusy] = useState(false)
-  const input = useRef<HTMLInputElement>(null)
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        hidden
-        aria-label="Take file"
-        onChange={(event) => {
-          const file = event.target.files?.[0]
-          event.target.value = ''
-          if (file === undefined) return
-          setBusy(true)
-          void importFile(file).finally(() => setBusy(false))
-        }}
-      />
-      <Button disabled={busy} onClick={() => input.current!.click()}>
-        <FileUp size={15} /> {busy ? 'Importing…' : 'Import a take file'}
-      </Button>
-    </>
   )
 }

@@ -1,5 +1,6 @@
 import { Square } from 'lucide-react'
 import { Progress } from 'radix-ui'
+import { Link } from 'react-router'
 import type { Recording } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
 import { plural } from '../format/numbers.ts'
@@ -30,6 +31,11 @@ export function RecordingProgress({ recording }: { recording: Recording }) {
       <span className="w-24 text-right text-faint tabular-nums">
         {Math.floor(elapsedS)} of {seconds} s
       </span>
+      {state === 'recording' && (
+        <Link to={`/takes/${recording.take}`} className="whitespace-nowrap underline">
+          Watch live
+        </Link>
+      )}
       <Button onClick={() => void stop(recording.id)}>
         <Square size={13} /> Stop and keep
       </Button>

@@ -23,21 +23,43 @@ export function RecordWindow({ open, onOpenChange }: { open: boolean; onOpenChan
   )
 }
 
+type NumberField =
+  'seconds' | 'seed' | 'letters' | 'moths' | 'target' | 'graphicsMs' | 'tripMs' | 'keepSeconds'
+
+const INPUT = 'h-8 w-full rounded border border-line bg-paper px-2'
+const MODE_WORDS = { timing: 'timing', bytes: 'bytes as well', 'keep-last': 'keep the last' }
+const ROUTE_WORDS = { sliced: 'a few a frame', jobs: 'jobs on threads' }
+
 function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
   const start = useRecordings((state) => state.start)
   const [request, setRequest] = useState<RecordingRequest>(game.defaults)
   const set = (change: Partial<RecordingRequest>) => setRequest((current) => ({ ...current, ...change }))
-  const number = (field: 'seconds' | 'seed' | 'letters' | 'moths', least: number, most: number) => (
+  const number = (field: NumberField, least: number, most: number, step: number | 'any' = 1) => (
     <input
       type="number"
       name={field}
       required
       min={least}
       max={most}
-      value={request[field]}
-      className="h-8 w-24 rounded border border-line bg-paper px-2"
+      step={step}
+      value={Number.isNaN(request[field]) ? '' : request[field]}
+      className={INPUT}
       onChange={(event) => set({ [field]: event.target.valueAsNumber })}
     />
+  )
+  const choice = <F extends 'mode' | 'routes'>(field: F, words: Record<RecordingRequest[F], string>) => (
+    <select
+      name={field}
+      value={request[field]}
+      className={INPUT}
+      onChange={(event) => set({ [field]: event.target.value })}
+    >
+      {Object.entries<string>(words).map(([value, text]) => (
+        <option key={value} value={value}>
+          {text}
+        </option>
+      ))}
+    </select>
   )
   return (
     <form
@@ -62,10 +84,46 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
         <Field label="Letters a second">{number('letters', 0, game.limits.letters)}</Field>
         <Field label="Moths">{number('moths', 1, game.limits.moths)}</Field>
       </div>
+      <div className="grid grid-cols-4 gap-3">
+        <Field label="Frames a second">{number('target', 1, 1000, 'any')}</Field>
+        <Field label="Graphics ms a frame">{number('graphicsMs', 0, 1000, 'any')}</Field>
+        <Field label="Routes, where fixed">{choice('routes', ROUTE_WORDS)}</Field>
+        <Field label="Device">
+          <select
+            name="handset"
+            value={request.handset ? 'handset' : 'here'}
+            className={INPUT}
+            onChange={(event) => set({ handset: event.target.value === 'handset' })}
+          >
+            <option value="here">this machine</option>
+            <option value="handset">stand-in handset</option>
+          </select>
+        </Field>
+        <Field label="Mode">{choice('mode', MODE_WORDS)}</Field>
+        {request.mode === 'keep-last' && (
+          <>
+            <Field label="Keep seconds">{number('keepSeconds', 1, 600, 'any')}</Field>
+            <Field label="of a frame over ms">{number('tripMs', 1, 60_000, 'any')}</Field>
+          </>
+        )}
+      </div>
       <fieldset className="mb-5">
-        <legend className="mb-1 text-xs text-faint">Flaws; without one, its fix runs instead</legend>
+        <legend className="mb-1 flex w-full items-center text-xs text-faint">
+          Flaws; without one, its fix runs instead
+          <span className="grow" />
+          <button
+            type="button"
+            className="mr-3 underline"
+            onClick={() => set({ flaws: game.flaws.map(({ id }) => id) })}
+          >
+            all
+          </button>
+          <button type="button" className="underline" onClick={() => set({ flaws: [] })}>
+            none
+          </button>
+        </legend>
         {game.flaws.map(({ id, text }) => (
-          <label key={id} className="flex items-start gap-2 py-1">
+          <label key={id} className="flex items-start gap-2 py-0.5">
             <input
               type="checkbox"
               name={id}
@@ -83,9 +141,14 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
           </label>
         ))}
       </fieldset>
-      <Button type="submit" strong>
-        Record {request.seconds > 0 ? `${request.seconds} s` : ''}
-      </Button>
+      <div className="flex items-center gap-4">
+        <Button type="submit" strong>
+          Record {request.seconds > 0 ? `${request.seconds} s` : ''}
+        </Button>
+        <a href="/games/moth-post/" target="moth-post" className="text-faint underline hover:text-ink">
+          or play it in the browser
+        </a>
+      </div>
     </form>
   )
 }

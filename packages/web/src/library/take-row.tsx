@@ -1,18 +1,27 @@
 import { Download, Trash2 } from 'lucide-react'
 import { Link } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
+import type { ExportFormat } from '@lapsus/core/exchange'
 import { api } from '../api/client.ts'
 import { IconButton } from '../components/button.tsx'
 import { Editable } from '../components/editable.tsx'
-import { Hint } from '../components/hint.tsx'
+import { Menu } from '../components/menu.tsx'
+import { TagEditor } from '../components/tag-editor.tsx'
 import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
 import { bytes, count, dateTime, duration, ms, percent } from '../format/numbers.ts'
 import { useLibrary } from '../state/library.ts'
 import { Miniature } from './miniature.tsx'
 
+const EXPORTS: { format: ExportFormat; label: string }[] = [
+  { format: 'lapsus', label: 'take file (.lapsus)' },
+  { format: 'jsonl', label: 'JSON lines' },
+  { format: 'otlp', label: 'OpenTelemetry JSON' },
+  { format: 'csv', label: 'table of frames (CSV)' },
+]
+
 export function TakeRow({ take }: { take: TakeSummary }) {
-  const { rename, setNote, remove } = useLibrary()
+  const { rename, setNote, setTags, remove } = useLibrary()
   const { figures } = take
   const address = `/takes/${take.id}`
   return (
@@ -37,15 +46,21 @@ export function TakeRow({ take }: { take: TakeSummary }) {
             onCommit={(name) => void rename(take.id, name)}
           />
           <TakeStateMark state={take.state} />
+          {take.state === 'recording' && (
+            <Link to={address} className="text-xs underline">
+              watch it live
+            </Link>
+          )}
         </div>
         <div className="line-clamp-2 text-xs text-faint" title={conditionWords(take).join('\n')}>
           {conditionWords(take).join(' · ')}
         </div>
+        <TagEditor tags={take.tags} onChange={(tags) => void setTags(take.id, tags)} />
         <Editable
           label="Note"
           placeholder="add a note"
           value={take.note}
-          className="-ml-1 max-w-full text-xs"
+          className="max-w-full text-xs"
           onCommit={(note) => void setNote(take.id, note)}
         />
       </div>
@@ -73,16 +88,12 @@ export function TakeRow({ take }: { take: TakeSummary }) {
         </div>
       </div>
       <div className="flex shrink-0">
-        <Hint text="Save as a take file">
-          <a
-            href={api.fileAddress(take.id)}
-            download
-            aria-label="Save as a take file"
-            className="inline-flex size-7 items-center justify-center rounded text-faint hover:bg-line/60 hover:text-ink"
-          >
-            <Download size={15} />
-          </a>
-        </Hint>
+        <Menu
+          small
+          label="Save as a file"
+          picture={<Download size={15} />}
+          items={EXPORTS.map(({ format, label }) => ({ label, href: api.fileAddress(take.id, format) }))}
+        />
         <IconButton label="Delete (can be undone)" onClick={() => void remove(take)}>
           <Trash2 size={15} />
         </IconButton>

@@ -1,11 +1,13 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import type { Page } from '@lapsus/api'
+import { durationsWithoutRecorder } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { Words } from '../components/words.tsx'
 import { ms } from '../format/numbers.ts'
 import { loadPage, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { onPageCommand } from '../workbench/commands.ts'
+import { runWords } from './run-words.ts'
 import { drawPage, labelsOf, nameOf } from './draw-page.ts'
 import { boxAt, fitScale, layoutPage, scaleTo, type PageBox, type PageScale } from './layout.ts'
 
@@ -15,8 +17,8 @@ const EMPTY = { lanes: [], boxes: [] }
 
 /** One frame, read top to bottom. */
 export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const { frame, path, change } = useView()
-  const [page, setPage] = useState<Page | null>(null)
+  const { frame, path, withoutRecorder, change } = useView()
+  const [recorded, setRecorded] = useState<Page | null>(null)
   const [error, setError] = useState<string | null>(null)
   /** Null while the whole frame is in sight. */
   const [scale, setScale] = useState<PageScale | null>(null)
@@ -31,7 +33,7 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
     loadPage(take.detail.id, frame).then(
       (loaded) => {
         if (!current) return
-        setPage(loaded)
+        setRecorded(loaded)
         setScale(null)
         setHovered(null)
       },
@@ -40,6 +42,15 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
     return () => void (current = false)
   }, [take.detail.id, frame])
 
+  const page = useMemo(() => {
+    const { recorder } = take.detail.conditions
+    if (recorded === null || !withoutRecorder || recorder === undefined) return recorded
+    const { path: paths, spanDurationNs } = recorded
+    return {
+      ...recorded,
+      spanDurationNs: durationsWithoutRecorder(paths, spanDurationNs, take.paths, recorder),
+    }
+  }, [recorded, withoutRecorder, take.detail.conditions, take.paths])
   const shown = useMemo(
     () => scale ?? (page === null ? { topNs: 0, nsPerPx: 1 } : fitScale(page, budgetMs, size.height)),
     [scale, page, budgetMs, size.height],
@@ -168,7 +179,7 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
         </button>
       )}
       {hovered !== null && (
-        <BoxHint take={take} box={hovered.box} x={hovered.x} y={hovered.y} width={size.width} />
+        <BoxHint take={take} page={page!} box={hovered.box} x={hovered.x} y={hovered.y} width={size.width} />
       )}
     </div>
   )
@@ -176,12 +187,14 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
 
 function BoxHint({
   take,
+  page,
   box,
   x,
   y,
   width,
 }: {
   take: OpenTake
+  page: Page
   box: PageBox
   x: number
   y: number
@@ -202,6 +215,7 @@ function BoxHint({
       <div>
         from {ms(box.startNs / 1e6)} to {ms(box.endNs / 1e6)}
       </div>
+      {box.runs === 1 && runWords(take, page, box).map((words) => <div key={words}>{words}</div>)}
       {box.runs > 1 && <div className="text-faint">Click to open</div>}
     </div>
   )

@@ -1,4 +1,4 @@
-import type { ImportResult, TakeSummary } from '@lapsus/api'
+import type { TakeSummary } from '@lapsus/api'
 import { create } from 'zustand'
 import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
@@ -7,16 +7,27 @@ interface Library {
   /** Null until loaded. */
   takes: TakeSummary[] | null
   error: string | null
+  filter: TakeFilter
+  /** Takes that were deleted and can be restored; null until loaded. */
+  deleted: TakeSummary[] | null
   load(): Promise<void>
+  setFilter(filter: TakeFilter): Promise<void>
+  loadDeleted(): Promise<void>
+  restore(id: string): Promise<void>
   rename(id: string, name: string): Promise<void>
   setNote(id: string, note: string): Promise<void>
   remove(take: TakeSummary): Promise<void>
-  importFile(file: File): Promise<ImportResult | null>
+  setTags(id: string, tags: string[]): Promise<void>
 }
+
+/** What narrows the list; a part that is missing does not. */
+export type TakeFilter = Partial<Record<FilterField, string>>
+export const FILTER_FIELDS = ['search', 'tag', 'device', 'build', 'scene', 'mode'] as const
+export type FilterField = (typeof FILTER_FIELDS)[number]
 
 /** The takes that are kept. */
 export const useLibrary = create<Library>()((set, get) => {
-  const change = async (id: string, fields: { name?: string; note?: string }) => {
+  const change = async (id: string, fields: { name?: string; note?: string; tags?: string[] }) => {
     const before = get().takes
     set({ takes: before?.map((take) => (take.id === id ? { ...take, ...fields } : take)) ?? null })
     try {
@@ -29,15 +40,40 @@ export const useLibrary = create<Library>()((set, get) => {
   return {
     takes: null,
     error: null,
-    async load() {
+    filter: {},
+    deleted: null,
+    async setFilter(filter) {
+      set({ filter })
+      await get().load()
+    },
+    async loadDeleted() {
       try {
-        set({ takes: await api.takes(), error: null })
+        set({ deleted: await api.deletedTakes() })
+      } catch (error) {
+        notify((error as Error).message)
+      }
+    },
+    async restore(id) {
+      try {
+        await api.restoreTake(id)
+        await Promise.all([get().load(), get().loadDeleted()])
+      } catch (error) {
+        notify((error as Error).message)
+      }
+    },
+    async load() {
+      const { filter } = get()
+      try {
+        const takes = await api.takes(filter)
+        // Typing is faster than answers are: only the last one counts.
+        if (get().filter === filter) set({ takes, error: null })
       } catch (error) {
         set({ error: (error as Error).message })
       }
     },
     rename: (id, name) => change(id, { name }),
     setNote: (id, note) => change(id, { note }),
+    setTags: (id, tags) => change(id, { tags }),
     async remove(take) {
       try {
         await api.deleteTake(take.id)
@@ -48,23 +84,8 @@ export const useLibrary = create<Library>()((set, get) => {
       await get().load()
       notify(`“${take.name || take.game}” is deleted.`, {
         label: 'Undo',
-        run: () => void api.restoreTake(take.id).then(get().load, (error: Error) => notify(error.message)),
+        run: () => void get().restore(take.id),
       })
-    },
-    async importFile(file) {
-      try {
-        const result = await api.importFile(file)
-        await get().load()
-        notify(
-          result.problem === null
-            ? `${file.name}: ${result.frames} frames are in.`
-            : `${file.name}: ${result.frames} frames are in; ${result.problem}.`,
-        )
-        return result
-      } catch (error) {
-        notify(`${file.name}: ${(error as Error).message}`)
-        return null
-      }
     },
   }
 })

@@ -6,13 +6,22 @@ export type Theme = 'system' | 'light' | 'dark'
 interface Settings {
   theme: Theme
   setTheme(theme: Theme): void
+  /** Seconds that a moving strip shows. */
+  liveSeconds: number
+  setLiveSeconds(seconds: number): void
 }
 
 /** What a person set and expects to find again. */
 export const useSettings = create<Settings>()(
-  persist((set) => ({ theme: 'system' as Theme, setTheme: (theme: Theme) => set({ theme }) }), {
-    name: 'lapsus-settings',
-  }),
+  persist(
+    (set) => ({
+      theme: 'system' as Theme,
+      setTheme: (theme: Theme) => set({ theme }),
+      liveSeconds: 10,
+      setLiveSeconds: (liveSeconds: number) => set({ liveSeconds }),
+    }),
+    { name: 'lapsus-settings' },
+  ),
 )
 
 const prefersDark = window.matchMedia('(prefers-color-scheme: dark)')

@@ -1,5 +1,5 @@
-import type { Page, TakeDetail } from '@lapsus/api'
-import { PathTable, type FrameColumns } from '@lapsus/core/take'
+import type { LiveNews, Page, TakeDetail } from '@lapsus/api'
+import { concatFrames, framesWithoutRecorder, PathTable, type FrameColumns } from '@lapsus/core/take'
 import { create } from 'zustand'
 import { api } from '../api/client.ts'
 
@@ -18,6 +18,8 @@ interface TakeState {
   open(id: string): Promise<void>
   /** Takes over a changed name or note. */
   patch(change: Partial<TakeDetail>): void
+  /** Adds what has arrived of a take that is being recorded. */
+  append(news: LiveNews, detail: TakeDetail | null): void
 }
 
 /** The take that is open in the workbench. */
@@ -38,7 +40,40 @@ export const useTake = create<TakeState>()((set, get) => ({
     const { take } = get()
     if (take !== null) set({ take: { ...take, detail: { ...take.detail, ...change } } })
   },
+  append(news, detail) {
+    const { take } = get()
+    if (take === null) return
+    const have = take.frames.startNs.length
+    // Chunks are sent whole: the first may hold frames that are here already.
+    const fresh = sliceFrames(news.frames, Math.max(0, have - news.firstFrame))
+    const frames = fresh.startNs.length === 0 ? take.frames : concatFrames([take.frames, fresh])
+    const known = new Set(take.detail.moments.map(({ atNs, name }) => `${atNs} ${name}`))
+    const moments = [
+      ...take.detail.moments,
+      ...news.moments.filter(({ atNs, name }) => !known.has(`${atNs} ${name}`)),
+    ]
+    const changes = {
+      state: news.state,
+      dropped: news.dropped,
+      repaired: news.repaired,
+      stretches: news.stretches,
+    }
+    set({ take: openTake({ ...(detail ?? take.detail), ...changes, moments }, frames) })
+  },
 }))
+
+function sliceFrames(frames: FrameColumns, from: number): FrameColumns {
+  const { waitNs, ...columns } = frames
+  const slice = <T extends Record<string, Float64Array | Uint32Array>>(all: T): T =>
+    Object.fromEntries(Object.entries(all).map(([name, column]) => [name, column.slice(from)])) as T
+  return { ...slice(columns), waitNs: slice(waitNs) }
+}
+
+/** The take with the recorder's estimated share out of its frames; the same one if it does not say its cost. */
+export function takeWithoutRecorder(take: OpenTake): OpenTake {
+  const { recorder } = take.detail.conditions
+  return recorder === undefined ? take : { ...take, frames: framesWithoutRecorder(take.frames, recorder) }
+}
 
 function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
   const markers = new Map(detail.markers.map((marker) => [marker.id, marker]))

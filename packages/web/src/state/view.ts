@@ -4,7 +4,7 @@ import { create } from 'zustand'
 
 export const UNITS = ['frame', 'second', 'share'] as const
 export type Unit = (typeof UNITS)[number]
-export const SORTS = ['name', 'self', 'total', 'p99', 'calls'] as const
+export const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
 export type Sort = (typeof SORTS)[number]
 
 /** Both included. */
@@ -26,6 +26,8 @@ export interface View {
   unit: Unit
   sort: Sort
   search: string
+  /** Whether the recorder's estimated share is taken out of all figures. */
+  withoutRecorder: boolean
 }
 
 export const FIRST_VIEW: View = {
@@ -37,6 +39,7 @@ export const FIRST_VIEW: View = {
   unit: 'frame',
   sort: 'total',
   search: '',
+  withoutRecorder: false,
 }
 
 interface ViewState extends View {
@@ -54,6 +57,7 @@ export function viewToParams(view: View): URLSearchParams {
   if (view.by !== FIRST_VIEW.by) params.set('by', view.by)
   if (view.unit !== FIRST_VIEW.unit) params.set('unit', view.unit)
   if (view.sort !== FIRST_VIEW.sort) params.set('sort', view.sort)
+  if (view.withoutRecorder) params.set('recorder', 'without')
   if (view.search !== '') params.set('search', view.search)
   return params
 }
@@ -89,5 +93,6 @@ export function viewFromParams(
     unit: known('unit', UNITS, FIRST_VIEW.unit),
     sort: known('sort', SORTS, FIRST_VIEW.sort),
     search: params.get('search') ?? '',
+    withoutRecorder: params.get('recorder') === 'without',
   }
 }

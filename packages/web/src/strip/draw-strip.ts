@@ -1,4 +1,4 @@
-import type { TakeMoment } from '@lapsus/api'
+import type { TakeMoment, TakeStretch } from '@lapsus/api'
 import { stripColumns, type FrameColumns } from '@lapsus/core/take'
 import type { Palette } from '../components/canvas.tsx'
 import { drawFloor } from '../components/draw-floor.ts'
@@ -8,10 +8,11 @@ import { FLAGS, FOOT, lengthScale, xOfFrame, type Window } from './geometry.ts'
 export interface StripPicture {
   frames: FrameColumns
   moments: TakeMoment[]
+  stretches: TakeStretch[]
   window: Window
   budgetMs: number
-  /** The frame on the page. */
-  frame: number
+  /** The frame on the page; null while none is. */
+  frame: number | null
   range: FrameRange | null
 }
 
@@ -30,8 +31,9 @@ export function drawStrip(
   const { budgetMs } = picture
   const floorY = FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)
   drawFloor(context, width, palette, floorY, budgetMs)
+  drawStretches(context, width, height, palette, picture)
   drawMoments(context, width, palette, picture)
-  drawCaret(context, width, height, palette, picture)
+  if (picture.frame !== null) drawCaret(context, width, height, palette, picture.window, picture.frame)
 }
 
 function drawFrames(
@@ -90,6 +92,27 @@ function drawRange(
   context.fillRect(left, 0, Math.max(2, right - left), height)
 }
 
+/** Where a kept stretch begins there is time missing before it. */
+function drawStretches(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  { stretches, window }: StripPicture,
+): void {
+  context.strokeStyle = palette.faint
+  context.setLineDash([3, 3])
+  for (const { firstFrame } of stretches) {
+    const x = Math.round(xOfFrame(firstFrame, window, width)) + 0.5
+    if (x < 0 || x > width) continue
+    context.beginPath()
+    context.moveTo(x, 0)
+    context.lineTo(x, height)
+    context.stroke()
+  }
+  context.setLineDash([])
+}
+
 function drawMoments(
   context: CanvasRenderingContext2D,
   width: number,
@@ -126,9 +149,9 @@ function drawCaret(
   width: number,
   height: number,
   palette: Palette,
-  picture: StripPicture,
+  window: Window,
+  frame: number,
 ): void {
-  const { frame, window } = picture
   if (frame < window.from || frame >= window.to) return
   const left = xOfFrame(frame, window, width)
   const middle = xOfFrame(frame + 0.5, window, width)

@@ -5,6 +5,7 @@ import { ms } from '../format/numbers.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'
+import { onStripCommand } from '../workbench/commands.ts'
 import { frameAtX, pan, reveal, zoom, type Window } from './geometry.ts'
 
 /** Pointer travel in px from which a press is a drag. */
@@ -24,17 +25,30 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
 
   useEffect(() => setWindow((current) => reveal(current, frame, count)), [frame, count])
 
+  useEffect(
+    () =>
+      onStripCommand((command) =>
+        setWindow((current) =>
+          command === 'all'
+            ? { from: 0, to: count }
+            : zoom(current, frame, command === 'in' ? 1 / ZOOM_STEP : ZOOM_STEP, count),
+        ),
+      ),
+    [frame, count],
+  )
+
   const draw = useCallback<Draw>(
     (context, width, height, palette) =>
       drawStrip(context, width, height, palette, {
         frames,
         moments: detail.moments,
+        stretches: detail.stretches,
         window,
         budgetMs,
         frame,
         range: dragged ?? range,
       }),
-    [frames, detail.moments, window, budgetMs, frame, range, dragged],
+    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged],
   )
 
   // React's wheel listeners are passive, and this one must keep the page from scrolling.

@@ -1,7 +1,9 @@
 import { ChevronLeft, ChevronRight, ChevronsLeft, ChevronsRight, X } from 'lucide-react'
-import { classOf, longestWait, NS_PER_MS, WAIT_REASONS } from '@lapsus/core/take'
+import { classOf, longestWait, NS_PER_MS, recorderShareNs, WAIT_REASONS } from '@lapsus/core/take'
 import { IconButton } from '../components/button.tsx'
-import { count, ms, plural } from '../format/numbers.ts'
+import { Choice } from '../components/choice.tsx'
+import { Hint } from '../components/hint.tsx'
+import { count, ms, percent, plural } from '../format/numbers.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { frameSteps } from './use-shortcuts.ts'
@@ -41,13 +43,35 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
       {kind === 'held' && (
         <span className="whitespace-nowrap">late, held by {longestWait(frames, frame)}</span>
       )}
+      <span className="grow" />
+      <RecorderShare take={take} frame={frame} />
     </div>
   )
 }
 
+/** What recording itself cost of the frame. */
+function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; frame: number }) {
+  const withoutRecorder = useView((view) => view.withoutRecorder)
+  const { recorder } = detail.conditions
+  if (recorder === undefined) return null
+  const shareNs = recorderShareNs(frames, frame, recorder)
+  const workNs = frames.workNs[frame]! + (withoutRecorder ? shareNs : 0)
+  const spans = plural(frames.mainSpans[frame]!, 'span')
+  return (
+    <Hint text={`${spans} at about ${recorder.spanNs} ns each, as measured when the recording began.`}>
+      <span tabIndex={0} className="text-xs whitespace-nowrap text-faint" data-testid="recorder-share">
+        recorder {ms(shareNs / NS_PER_MS)}, {percent(shareNs / Math.max(1, workNs))}
+        {withoutRecorder && ' (taken out)'}
+      </span>
+    </Hint>
+  )
+}
+
+const RECORDER_WORDS = { as: 'as recorded', without: 'without the recorder' }
+
 /** Which frames the ledger sums up. */
 export function ScopeBar({ take }: { take: OpenTake }) {
-  const { range, change } = useView()
+  const { range, withoutRecorder, change } = useView()
   const all = take.frames.startNs.length
   return (
     <div className="flex h-9 items-center gap-2 border-b border-line px-3" data-testid="scope">
@@ -63,6 +87,16 @@ export function ScopeBar({ take }: { take: OpenTake }) {
             <X size={14} />
           </IconButton>
         </>
+      )}
+      <span className="grow" />
+      {take.detail.conditions.recorder !== undefined && (
+        <Choice
+          label="Recorder’s cost"
+          values={['as', 'without']}
+          words={RECORDER_WORDS}
+          value={withoutRecorder ? 'without' : 'as'}
+          onChange={(value) => change({ withoutRecorder: value === 'without' })}
+        />
       )}
     </div>
   )

@@ -1,6 +1,6 @@
 import { ArrowLeft, CircleHelp } from 'lucide-react'
 import { Link } from 'react-router'
-import { useMemo } from 'react'
+import { useMemo, useState } from 'react'
 import { frameFigures, type FrameFigures } from '@lapsus/core/take'
 import { IconButton } from '../components/button.tsx'
 import { Editable } from '../components/editable.tsx'
@@ -11,6 +11,7 @@ import { ms, percent, plural } from '../format/numbers.ts'
 import { useLibrary } from '../state/library.ts'
 import { useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
+import { ConditionsWindow } from './conditions-window.tsx'
 import { TargetChoice } from './target-choice.tsx'
 import { ThemeButton } from './theme-button.tsx'
 
@@ -23,6 +24,7 @@ interface HeaderProps {
 export function Header({ take, target, openHelp }: HeaderProps) {
   const { detail, frames } = take
   const range = useView((view) => view.range)
+  const [conditionsOpen, setConditionsOpen] = useState(false)
   const figures = useMemo(
     () => frameFigures(frames, 1000 / target, range?.from ?? 0, range === null ? undefined : range.to + 1),
     [frames, target, range],
@@ -46,11 +48,20 @@ export function Header({ take, target, openHelp }: HeaderProps) {
         }}
       />
       <TakeStateMark state={detail.state} />
-      <Hint text={conditionWords(detail).join('; ')}>
-        <span tabIndex={0} className="min-w-0 shrink truncate text-xs text-faint">
-          {conditionWords(detail).join(' · ')}
-        </span>
-      </Hint>
+      <button
+        type="button"
+        title="All conditions, note and tags"
+        className="min-w-0 shrink truncate text-xs text-faint hover:text-ink hover:underline"
+        onClick={() => setConditionsOpen(true)}
+      >
+        {[...detail.tags.map((tag) => `#${tag}`), ...conditionWords(detail)].join(' · ')}
+      </button>
+      <ConditionsWindow
+        key={detail.id}
+        detail={detail}
+        open={conditionsOpen}
+        onOpenChange={setConditionsOpen}
+      />
       <span className="grow" />
       <Headline figures={figures} />
       <TargetChoice own={detail.target} target={target} />

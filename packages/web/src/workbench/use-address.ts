@@ -7,10 +7,15 @@ import { useView, viewFromParams, viewToParams } from '../state/view.ts'
 /** Browsers slow down pages that change their address all the time. */
 const REST_MS = 250
 
-/** Keeps view and address in step: the address sets the view at first, the view writes the address. */
-export function useAddress(take: OpenTake | null): void {
+/**
+ * Keeps view and address in step: the address sets the view at first, the view writes the address. What is
+ * live names no frame: it is another in a moment.
+ */
+export function useAddress(take: OpenTake | null, isLive: boolean): void {
   const [params] = useSearchParams()
   const navigate = useNavigate()
+
+  const takeId = take?.detail.id
 
   useEffect(() => {
     if (take === null) return
@@ -19,15 +24,15 @@ export function useAddress(take: OpenTake | null): void {
     useView.setState(viewFromParams(params, frames, take.paths.all.length, worst))
     // Only the address that a take is opened with counts; later ones are written here.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [take?.detail.id])
+  }, [takeId])
 
   useEffect(() => {
-    if (take === null) return
+    if (takeId === undefined) return
     let timer: ReturnType<typeof setTimeout> | undefined
     const stop = useView.subscribe((view) => {
       clearTimeout(timer)
       timer = setTimeout(
-        () => void navigate({ search: viewToParams(view).toString() }, { replace: true }),
+        () => void navigate({ search: isLive ? '' : viewToParams(view).toString() }, { replace: true }),
         REST_MS,
       )
     })
@@ -35,5 +40,5 @@ export function useAddress(take: OpenTake | null): void {
       clearTimeout(timer)
       stop()
     }
-  }, [take, navigate])
+  }, [takeId, isLive, navigate])
 }

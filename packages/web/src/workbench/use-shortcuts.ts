@@ -1,9 +1,9 @@
-import { useEffect } from 'react'
+import { useEffect, useRef } from 'react'
 import { nextOver } from '@lapsus/core/take'
 import { LEDGER_KEYS } from '@lapsus/core/rollup'
 import type { OpenTake } from '../state/take.ts'
 import { UNITS, useView } from '../state/view.ts'
-import { sendPageCommand } from './commands.ts'
+import { sendPageCommand, sendStripCommand } from './commands.ts'
 
 export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: '← →', does: 'frame before, frame after' },
@@ -13,6 +13,10 @@ export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: '↑ ↓', does: 'up and down the page' },
   { keys: '+ −', does: 'closer to the page, further away' },
   { keys: '0', does: 'the whole frame' },
+  { keys: 'i o', does: 'closer to the strip, further away' },
+  { keys: 'w', does: 'the whole strip' },
+  { keys: 'r', does: 'with or without the recorder’s own cost' },
+  { keys: 'Space', does: 'while recording: freeze, or live again' },
   { keys: 'b', does: 'ledger by path, marker, group' },
   { keys: 'u', does: 'next unit in the ledger' },
   { keys: '/', does: 'search in the ledger' },
@@ -38,7 +42,15 @@ export function frameSteps(take: OpenTake, budgetMs: number): Steps {
   }
 }
 
-export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: () => void): void {
+interface Doings {
+  openHelp(): void
+  /** Freezes a recording, or goes on with it; absent when nothing is being recorded. */
+  freeze?(): void
+}
+
+export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Doings): void {
+  const latest = useRef(doings)
+  latest.current = doings
   useEffect(() => {
     if (take === null) return
     const { step, stepOver } = frameSteps(take, budgetMs)
@@ -51,7 +63,7 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: 
         target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')
       )
         return
-      const { change, by, unit } = useView.getState()
+      const { change, by, unit, withoutRecorder } = useView.getState()
       const cycle = <T>(values: readonly T[], value: T): T =>
         values[(values.indexOf(value) + 1) % values.length]!
       const actions: Record<string, () => void> = {
@@ -70,7 +82,19 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: 
         u: () => change({ unit: cycle(UNITS, unit) }),
         '/': () => document.getElementById('ledger-search')?.focus(),
         Escape: () => change({ path: null }),
-        '?': openHelp,
+        i: () => sendStripCommand('in'),
+        o: () => sendStripCommand('out'),
+        w: () => sendStripCommand('all'),
+        r: () => {
+          if (take.detail.conditions.recorder !== undefined) change({ withoutRecorder: !withoutRecorder })
+        },
+        '?': () => latest.current.openHelp(),
+      }
+      // A button in focus answers to Space itself.
+      if (event.key === ' ' && latest.current.freeze !== undefined && target.closest('button, a') === null) {
+        event.preventDefault()
+        latest.current.freeze()
+        return
       }
       const action = actions[event.key]
       if (action === undefined) return
@@ -79,5 +103,5 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, openHelp: 
     }
     window.addEventListener('keydown', onKey)
     return () => window.removeEventListener('keydown', onKey)
-  }, [take, budgetMs, openHelp])
+  }, [take, budgetMs])
 }

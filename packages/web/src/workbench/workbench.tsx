@@ -1,34 +1,62 @@
-import { useCallback, useEffect, useState } from 'react'
-import { Link, useParams } from 'react-router'
+import { useCallback, useEffect, useMemo, useState } from 'react'
+import { Link, useParams, useSearchParams } from 'react-router'
 import { Words } from '../components/words.tsx'
 import { LedgerView } from '../ledger/ledger-view.tsx'
+import { LiveView } from '../live/live-view.tsx'
 import { PageView } from '../page/page-view.tsx'
-import { useTake } from '../state/take.ts'
+import { follow, useLive } from '../state/live.ts'
+import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { Strip } from '../strip/strip.tsx'
 import { FrameBar, ScopeBar } from './frame-bar.tsx'
+import { FrozenBar } from './frozen-bar.tsx'
 import { Header } from './header.tsx'
 import { Help } from './help.tsx'
+import { StretchBar } from './stretch-bar.tsx'
 import { useAddress } from './use-address.ts'
 import { useShortcuts } from './use-shortcuts.ts'
 
-/** One take: the strip above, a frame's page and the ledger below it. */
+/** One take: while it is being recorded, live; then, or frozen, the strip above, a frame's page and the ledger. */
 export function Workbench() {
   const { take: id } = useParams()
-  const { take, error, open } = useTake()
-  const chosenTarget = useView((view) => view.target)
-  const shownFrame = useView((view) => view.frame)
+  const [params] = useSearchParams()
+  const { take: recorded, error, open } = useTake()
+  const { target: chosenTarget, withoutRecorder } = useView()
+  const { frozen, freeze } = useLive()
   const [help, setHelp] = useState(false)
   const openHelp = useCallback(() => setHelp(true), [])
+  const take = useMemo(
+    () => (recorded !== null && withoutRecorder ? takeWithoutRecorder(recorded) : recorded),
+    [recorded, withoutRecorder],
+  )
   const target = chosenTarget ?? take?.detail.target ?? 60
   const budgetMs = 1000 / target
+  const isRecording = take?.detail.id === id && take?.detail.state === 'recording'
+  const isLive = isRecording && !frozen
 
   useEffect(() => void open(id!), [id, open])
   useEffect(() => {
+    // An address that names a frame is about that frame.
+    if (isRecording) return follow(id!, params.has('frame'))
+    // Only the address that the take is opened with counts.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [id, isRecording])
+  useEffect(() => {
     document.title = take === null ? 'Lapsus' : `${take.detail.name || take.detail.game} – Lapsus`
   }, [take])
-  useAddress(take)
-  useShortcuts(take, budgetMs, openHelp)
+  const toggleFreeze = useCallback(
+    (frame: number | null) => {
+      const last = (useTake.getState().take?.frames.startNs.length ?? 1) - 1
+      useView.getState().change({ frame: Math.max(0, frame ?? last), range: null, path: null })
+      freeze(true)
+    },
+    [freeze],
+  )
+  useAddress(take, isLive)
+  useShortcuts(take, budgetMs, {
+    openHelp,
+    ...(isRecording && { freeze: () => (frozen ? freeze(false) : toggleFreeze(null)) }),
+  })
 
   if (error !== null) {
     return (
@@ -41,39 +69,51 @@ export function Workbench() {
     )
   }
   if (take === null || take.detail.id !== id) return <Words title="Opening the take…" />
-  const frames = take.frames.startNs.length
   return (
-    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)]">
       <Header take={take} target={target} openHelp={openHelp} />
       <Help open={help} onOpenChange={setHelp} />
-      {frames === 0 ? (
-        <Words title="There is no frame in this take">
-          {take.detail.state === 'recording'
-            ? 'It is only just being recorded. Open it again in a moment.'
-            : 'The game ended, or its stream broke off, before its first frame was complete.'}
-        </Words>
+      {isLive ? (
+        <LiveView take={take} budgetMs={budgetMs} freeze={toggleFreeze} />
       ) : (
-        // Until the address has been read, the frame of an earlier take may not exist in this one.
-        shownFrame < frames && (
-          <>
-            <div className="h-37 border-b border-line">
-              <Strip key={take.detail.id} take={take} budgetMs={budgetMs} />
-            </div>
-            <div className="grid min-h-0 grid-cols-[minmax(0,11fr)_minmax(0,10fr)]">
-              <div className="flex min-h-0 flex-col border-r border-line">
-                <FrameBar take={take} budgetMs={budgetMs} />
-                <div className="min-h-0 grow">
-                  <PageView take={take} budgetMs={budgetMs} />
-                </div>
-              </div>
-              <div className="flex min-h-0 flex-col">
-                <ScopeBar take={take} />
-                <LedgerView take={take} budgetMs={budgetMs} />
-              </div>
-            </div>
-          </>
-        )
+        <Study take={take} budgetMs={budgetMs} />
       )}
+    </div>
+  )
+}
+
+/** The take at rest: strip, page, ledger. */
+function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
+  const shownFrame = useView((view) => view.frame)
+  const frames = take.frames.startNs.length
+  if (frames === 0) {
+    return (
+      <Words title="There is no frame in this take">
+        The game ended, or its stream broke off, before its first frame was complete.
+      </Words>
+    )
+  }
+  // Until the address has been read, the frame of an earlier take may not exist in this one.
+  if (shownFrame >= frames) return null
+  return (
+    <div className="flex min-h-0 flex-col">
+      {take.detail.state === 'recording' && <FrozenBar frames={frames} />}
+      {take.detail.stretches.length > 0 && <StretchBar take={take} />}
+      <div className="h-37 shrink-0 border-b border-line">
+        <Strip key={take.detail.id} take={take} budgetMs={budgetMs} />
+      </div>
+      <div className="grid min-h-0 grow grid-cols-[minmax(0,11fr)_minmax(0,10fr)]">
+        <div className="flex min-h-0 flex-col border-r border-line">
+          <FrameBar take={take} budgetMs={budgetMs} />
+          <div className="min-h-0 grow">
+            <PageView take={take} budgetMs={budgetMs} />
+          </div>
+        </div>
+        <div className="flex min-h-0 flex-col">
+          <ScopeBar take={take} />
+          <LedgerView take={take} budgetMs={budgetMs} />
+        </div>
+      </div>
     </div>
   )
 }

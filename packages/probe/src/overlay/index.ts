@@ -1,0 +1,2 @@
+export { FrameMeter, type MeterFigures } from './meter.ts'
+export { createOverlay, type Overlay, type OverlayOptions } from './overlay.ts'

@@ -1,0 +1,37 @@
+import { create } from 'zustand'
+import { api } from '../api/client.ts'
+import { plural } from '../format/numbers.ts'
+import { useLibrary } from './library.ts'
+import { notify } from './notices.ts'
+
+interface Imports {
+  /** The file that is being sent; null when none is. */
+  file: string | null
+  /** Share that has been sent, from 0 to 1; 1 while the server works on the rest. */
+  sent: number
+  start(file: File, frameMarker: string): Promise<void>
+  cancel(): void
+}
+
+let abort = new AbortController()
+
+/** A take file on its way in. */
+export const useImports = create<Imports>()((set) => ({
+  file: null,
+  sent: 0,
+  async start(file, frameMarker) {
+    abort = new AbortController()
+    set({ file: file.name, sent: 0 })
+    try {
+      const result = await api.importFile(file, frameMarker, (sent) => set({ sent }), abort.signal)
+      const wrong = [result.problem, result.skipped].filter((words) => words !== null)
+      notify([`${file.name}: ${plural(result.frames, 'frame')} are in`, ...wrong].join('; ') + '.')
+    } catch (error) {
+      const cancelled = (error as Error).name === 'AbortError'
+      notify(cancelled ? `${file.name} was not imported.` : `${file.name}: ${(error as Error).message}`)
+    }
+    set({ file: null })
+    await useLibrary.getState().load()
+  },
+  cancel: () => abort.abort(),
+}))

@@ -1,0 +1,119 @@
+/** Follows a take while its game records it. */
+import type { LedgerResponse, TakeSummary } from '@lapsus/api'
+import { create } from 'zustand'
+import { api } from '../api/client.ts'
+import { notify } from './notices.ts'
+import { useTake } from './take.ts'
+
+const NEWS_EVERY_MS = 400
+const LEDGER_EVERY_MS = 1_000
+const OTHERS_EVERY_MS = 3_000
+/** Frames that nobody has: asked for when only the count is wanted. */
+const NO_FRAMES = 2 ** 31 - 1
+/** Values kept of each gauge, for its small curve. */
+const HISTORY = 90
+/** Seconds that the heaviest markers are summed over. */
+export const HEAVY_S = 5
+
+interface Live {
+  /** A frame is being studied; what arrives meanwhile is only counted. */
+  frozen: boolean
+  /** Frames that the take has by now. */
+  totalFrames: number
+  /** By gauge: its latest values, oldest first. */
+  gauges: Map<number, number[]>
+  heaviest: LedgerResponse | null
+  /** Other takes that are being recorded. */
+  others: TakeSummary[]
+  /** Why there is no news, in words; null while there is. */
+  trouble: string | null
+  freeze(frozen: boolean): void
+}
+
+export const useLive = create<Live>()((set) => ({
+  frozen: false,
+  totalFrames: 0,
+  gauges: new Map(),
+  heaviest: null,
+  others: [],
+  trouble: null,
+  freeze: (frozen) => set({ frozen }),
+}))
+
+/** Follows the take until the returned function is called, or its recording ends. */
+export function follow(id: string, frozen: boolean): () => void {
+  let stopped = false
+  useLive.setState({ frozen, totalFrames: 0, gauges: new Map(), heaviest: null, others: [], trouble: null })
+  const every = async (ms: number, work: () => Promise<boolean>) => {
+    while (!stopped) {
+      try {
+        if (!(await work())) return
+        useLive.setState({ trouble: null })
+      } catch (error) {
+        if (!stopped) useLive.setState({ trouble: (error as Error).message })
+      }
+      await new Promise((resolve) => setTimeout(resolve, ms))
+    }
+  }
+  void every(NEWS_EVERY_MS, async () => (await takeNews(id)) && !stopped)
+  void every(LEDGER_EVERY_MS, async () => (await sumUp(id), true))
+  void every(OTHERS_EVERY_MS, async () => (await findOthers(id), true))
+  return () => (stopped = true)
+}
+
+/** @returns whether the recording goes on */
+async function takeNews(id: string): Promise<boolean> {
+  const { take, append, open } = useTake.getState()
+  if (take?.detail.id !== id) return true
+  const { frozen } = useLive.getState()
+  const news = await api.live(id, frozen ? NO_FRAMES : take.frames.startNs.length)
+  if (useTake.getState().take?.detail.id !== id) return false
+  useLive.setState({ totalFrames: news.totalFrames })
+  if (news.state !== 'recording') {
+    notify(
+      news.state === 'complete'
+        ? 'The recording has ended; the take is kept.'
+        : 'The game vanished; what had arrived is kept.',
+    )
+    await open(id)
+    return false
+  }
+  if (frozen) return true
+  const isOld = news.markers > take.detail.markers.length || news.paths > take.detail.paths.length
+  append(news, isOld ? await api.take(id) : null)
+  useLive.setState(({ gauges }) => ({ gauges: withValues(gauges, news.gauges) }))
+  return true
+}
+
+function withValues(history: Map<number, number[]>, latest: { gauge: number; value: number }[]) {
+  const next = new Map(history)
+  for (const { gauge, value } of latest) next.set(gauge, [...(next.get(gauge) ?? []), value].slice(-HISTORY))
+  return next
+}
+
+async function sumUp(id: string): Promise<void> {
+  const { take } = useTake.getState()
+  if (take?.detail.id !== id || useLive.getState().frozen) return
+  const to = take.frames.startNs.length - 1
+  if (to < 0) return
+  const from = firstSince(take.frames.startNs, HEAVY_S)
+  useLive.setState({ heaviest: await api.ledger(id, { from, to, by: 'marker', withoutRecorder: false }) })
+}
+
+async function findOthers(id: string): Promise<void> {
+  const takes = await api.takes()
+  useLive.setState({ others: takes.filter((take) => take.state === 'recording' && take.id !== id) })
+}
+
+/** The first frame of the last `seconds` of a take. */
+export function firstSince(startNs: Float64Array, seconds: number): number {
+  const sinceNs = (startNs.at(-1) ?? 0) - seconds * 1e9
+  let low = 0
+  let high = startNs.length - 1
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (startNs[middle]! >= sinceNs) high = middle
+    else low = middle + 1
+  }
+  return Math.max(0, low)
+}
