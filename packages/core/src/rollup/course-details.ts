@@ -15,7 +15,7 @@ export type DetailSums = Record<(typeof DETAIL_SUMS)[number], number>
 
 /** One element a cell of the courses. */
 export interface CourseDetails {
-  /** Runs that said whether they changed anything. */
+  /** Runs without a key that said whether they changed anything. */
   said: Uint32Array
   /** Of these, the runs that changed nothing, and their time with their children. */
   needless: Uint32Array

@@ -107,17 +107,18 @@ function detailsOf(
       }
       const at = cell[path]!
       const answer = effect === null ? EFFECT_UNSAID : effect[span]!
-      if (answer !== EFFECT_UNSAID) sums.said[at]!++
-      if (answer === EFFECT_NONE) {
-        sums.needless[at]!++
-        sums.needlessNs[at]! += spans.durationNs[span]!
-      }
       if (selfBytes !== null) {
         if (selfBytes[span]! >= 0) sums.bytes[at]! += selfBytes[span]!
         else sums.unknownBytes[at]!++
       }
-      // In a wait for a job the key is the job, not a question.
-      if (key === null || key[span] === NO_KEY || all[path]!.kind !== 'work') continue
+      // A run with a key is a question, and what it says is the answer; in a wait for a job it is the job.
+      if (key === null || key[span] === NO_KEY || all[path]!.kind !== 'work') {
+        if (answer !== EFFECT_UNSAID) sums.said[at]!++
+        if (answer !== EFFECT_NONE) continue
+        sums.needless[at]!++
+        sums.needlessNs[at]! += spans.durationNs[span]!
+        continue
+      }
       const question = all[path]!.marker * KEYS + key[span]!
       if (asked.get(question) === answer) {
         sums.repeated[at]!++

@@ -10,7 +10,7 @@ export interface OverlayOptions {
   parent?: HTMLElement
 }
 
-const WIDTH = 176
+const WIDTH = 196
 const HEIGHT = 92
 const REDRAW_MS = 250
 const STRIP = { x: 8, y: 58, width: WIDTH - 16, height: 28 }
@@ -99,7 +99,7 @@ function draw(
   text(context, 'frames a second', 40, 20, COLOURS.faint)
   const colour = frameMs > budgetMs * 1.05 ? COLOURS.over : COLOURS.ink
   text(context, `${frameMs.toFixed(1)} of ${budgetMs.toFixed(1)} ms`, 8, 36, colour)
-  text(context, `p99 ${p99Ms.toFixed(1)} ms`, 104, 36, p99Ms > budgetMs * 1.05 ? COLOURS.over : COLOURS.ink)
+  text(context, `p99 ${p99Ms.toFixed(1)} ms`, 112, 36, p99Ms > budgetMs * 1.05 ? COLOURS.over : COLOURS.ink)
   const memory = heapBytes === null ? '' : `heap ${(heapBytes / 1e6).toFixed(1)} MB, `
   text(context, `${memory}overlay ${costMs.toFixed(3)} ms`, 8, 51, COLOURS.faint)
   drawStrip(context, latestMs, budgetMs)

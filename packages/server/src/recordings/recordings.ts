@@ -15,6 +15,8 @@ const MESSAGE_LENGTH = 2_000
 interface Run {
   recording: Recording
   child: ChildProcess
+  /** What its take shall be called; empty for nothing. */
+  name: string
   startedMs: number
   output: string
   ended: Promise<void>
@@ -79,7 +81,15 @@ export class Recordings {
       frames: 0,
       message: '',
     }
-    const run: Run = { recording, child, startedMs: performance.now(), output: '', ended: Promise.resolve() }
+    const { name } = request
+    const run: Run = {
+      recording,
+      child,
+      name,
+      startedMs: performance.now(),
+      output: '',
+      ended: Promise.resolve(),
+    }
     const keep = (text: Buffer) => (run.output = (run.output + text.toString()).slice(-MESSAGE_LENGTH))
     child.stdout?.on('data', keep)
     child.stderr?.on('data', keep)
@@ -101,9 +111,12 @@ export class Recordings {
     const run = this.#runs.get(id)
     if (run === undefined) return null
     const { recording } = run
-    const row = await TakeRow.findByPk(recording.take, { attributes: ['frames'] })
+    const row = await TakeRow.findByPk(recording.take, { attributes: ['id', 'frames'] })
     recording.frames = Number(row?.frames ?? 0)
-    if (recording.state === 'starting' && row !== null) recording.state = 'recording'
+    if (recording.state === 'starting' && row !== null) {
+      recording.state = 'recording'
+      if (run.name !== '') await row.update({ name: run.name })
+    }
     if (recording.state === 'recording' || recording.state === 'starting') {
       recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
     }

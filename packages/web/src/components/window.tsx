@@ -16,7 +16,7 @@ export function Window({ title, about, open, onOpenChange, children }: WindowPro
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/35" />
         <Dialog.Content className="fixed top-1/2 left-1/2 z-40 max-h-[88vh] w-[40rem] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-md border border-line bg-leaf p-6 shadow-xl">
           <Dialog.Title className="font-serif text-xl">{title}</Dialog.Title>
           <Dialog.Description className="mt-1 mb-4 text-faint">{about}</Dialog.Description>

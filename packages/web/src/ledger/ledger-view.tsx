@@ -24,10 +24,15 @@ import {
 import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
+/** Figures below this only clutter the table; the CSV has them in full. */
+const LEAST_SHOWN = 0.001
 const GRID = 'grid items-center gap-x-1'
 /** Width of the columns after the name, with one for each of the details shown. */
 const columnsOf = (details: Detail[]): CSSProperties => ({
-  gridTemplateColumns: `minmax(0,1fr) 4rem 4rem 4.2rem 4rem ${'4.2rem '.repeat(details.length)} 5.6rem`,
+  gridTemplateColumns:
+    details.length === 0
+      ? 'minmax(0,1fr) 4.4rem 4.4rem 4.2rem 4.4rem 5.6rem'
+      : `minmax(0,1fr) 3.5rem 3.5rem 3.6rem 3.3rem ${'3.7rem '.repeat(details.length)} 3.7rem`,
 })
 const UNIT_WORDS: Record<Unit, string> = {
   frame: 'ms a frame',
@@ -253,7 +258,8 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
   const { row, path, indent, children, open } = line
   const figure = (sumMs: number) => {
     const value = inUnit(sumMs, unit, scope)
-    return unit === 'share' ? percent(value) : three(value)
+    if (unit === 'share') return percent(value)
+    return value > 0 && value < LEAST_SHOWN ? `<${LEAST_SHOWN}` : three(value)
   }
   const share = inUnit(row.selfMs, 'share', scope)
   return (
@@ -314,7 +320,7 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
         </button>
       </span>
       <span role="cell" className="text-right text-faint">
-        {three(row.calls / scope.frames)}
+        {row.calls / scope.frames < LEAST_SHOWN ? `<${LEAST_SHOWN}` : three(row.calls / scope.frames)}
       </span>
       {details.map((detail) => (
         <span key={detail} role="cell" className="text-right text-faint">
@@ -322,12 +328,14 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
         </span>
       ))}
       <span role="cell" className="flex items-center justify-end gap-1.5 pr-1">
-        <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
-          <span
-            className={`block h-full ${line.waits ? 'bg-faint/50' : share > 1 ? 'bg-alarm' : 'bg-work'}`}
-            style={{ width: `${Math.min(100, share * 100)}%` }}
-          />
-        </span>
+        {details.length === 0 && (
+          <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
+            <span
+              className={`block h-full ${line.waits ? 'bg-faint/50' : share > 1 ? 'bg-alarm' : 'bg-work'}`}
+              style={{ width: `${Math.min(100, share * 100)}%` }}
+            />
+          </span>
+        )}
         <span className="w-13 text-right text-xs whitespace-nowrap">{percent(share)}</span>
       </span>
     </div>

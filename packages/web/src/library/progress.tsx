@@ -15,7 +15,7 @@ export function RecordingProgress({ recording }: { recording: Recording }) {
       className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2"
       data-testid="recording"
     >
-      <span className="w-72">
+      <span className="w-88">
         {state === 'starting'
           ? 'The demo game is starting…'
           : `Recording the demo game: ${plural(frames, 'frame')} so far`}

@@ -71,6 +71,7 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
       <Field label="Name">
         <input
           name="name"
+          autoFocus
           value={request.name}
           maxLength={200}
           placeholder="optional"
@@ -141,7 +142,7 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
           </label>
         ))}
       </fieldset>
-      <div className="flex items-center gap-4">
+      <div className="sticky -bottom-6 -mb-6 flex items-center gap-4 bg-leaf py-3">
         <Button type="submit" strong>
           Record {request.seconds > 0 ? `${request.seconds} s` : ''}
         </Button>

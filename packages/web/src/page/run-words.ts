@@ -1,21 +1,32 @@
 import type { Page } from '@lapsus/api'
-import { BYTES_UNKNOWN, EFFECT_NONE, EFFECT_UNSAID, NO_KEY, SUSPECTED_TAG } from '@lapsus/core/format'
+import {
+  BYTES_UNKNOWN,
+  EFFECT_NONE,
+  EFFECT_SOME,
+  EFFECT_UNSAID,
+  NO_KEY,
+  SUSPECTED_TAG,
+} from '@lapsus/core/format'
 import { isUnreliable, type Job } from '@lapsus/core/take'
 import { bytes, ms, three } from '../format/numbers.ts'
 import type { OpenTake } from '../state/take.ts'
 import type { PageBox } from './layout.ts'
 
+const ANSWERS: Record<number, string> = { [EFFECT_NONE]: ': no', [EFFECT_SOME]: ': yes' }
+
 /** What a single run said about itself, and what is known of the job it ran or waited for. */
 export function runWords(take: OpenTake, page: Page, { span, kind, path, totalNs }: PageBox): string[] {
   const words: string[] = []
   const effect = page.effect?.[span] ?? EFFECT_UNSAID
-  if (effect !== EFFECT_UNSAID)
+  const key = page.key?.[span] ?? NO_KEY
+  const isQuestion = key !== NO_KEY && kind !== 'wait:job'
+  if (isQuestion) words.push(`asked about ${key}${ANSWERS[effect] ?? ''}`)
+  else if (effect !== EFFECT_UNSAID) {
     words.push(effect === EFFECT_NONE ? 'changed nothing: needless' : 'changed something')
+  }
   const allocated = page.bytes?.[span]
   if (allocated === BYTES_UNKNOWN) words.push('bytes unknown: a collection ran inside')
   else if (allocated !== undefined) words.push(`${bytes(allocated)} allocated`)
-  const key = page.key?.[span] ?? NO_KEY
-  if (key !== NO_KEY && kind !== 'wait:job') words.push(`key ${key}`)
   if (kind === 'wait:job')
     words.push(
       ...jobWords(

@@ -34,7 +34,7 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
       </div>
       <b className="font-serif text-base whitespace-nowrap">frame {frame}</b>
       <span className="truncate text-faint tabular-nums">
-        {ms(frames.durationNs[frame]! / NS_PER_MS)}: work <span className="text-ink">{ms(workMs)}</span>
+        work <span className="text-ink">{ms(workMs)}</span>
         {waits.map((reason) => ` + ${reason} ${ms(frames.waitNs[reason][frame]! / NS_PER_MS)}`).join('')}
       </span>
       {kind === 'over' && (
@@ -67,7 +67,7 @@ function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; fr
   )
 }
 
-const RECORDER_WORDS = { as: 'as recorded', without: 'without the recorder' }
+const RECORDER_WORDS = { as: 'as recorded', without: 'less the recorder' }
 
 /** Which frames the ledger sums up. */
 export function ScopeBar({ take }: { take: OpenTake }) {
@@ -77,7 +77,9 @@ export function ScopeBar({ take }: { take: OpenTake }) {
     <div className="flex h-9 items-center gap-2 border-b border-line px-3" data-testid="scope">
       <b className="font-serif text-base">Ledger</b>
       {range === null ? (
-        <span className="text-faint">of all {count(all)} frames; drag on the strip to choose some</span>
+        <span className="whitespace-nowrap text-faint" title="Drag on the strip to choose some">
+          of all {count(all)} frames
+        </span>
       ) : (
         <>
           <span className="text-faint">

@@ -10,7 +10,7 @@ export function StretchBar({ take }: { take: OpenTake }) {
   const { startNs, durationNs, workNs } = take.frames
   return (
     <div
-      className="flex items-center gap-2 overflow-x-auto border-b border-line px-3 py-1.5"
+      className="flex shrink-0 items-center gap-2 overflow-x-auto border-b border-line px-3 py-1.5"
       data-testid="stretches"
     >
       <span className="shrink-0 font-serif">{stretches.length} kept stretches</span>

@@ -102,7 +102,7 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
       <div className="h-37 shrink-0 border-b border-line">
         <Strip key={take.detail.id} take={take} budgetMs={budgetMs} />
       </div>
-      <div className="grid min-h-0 grow grid-cols-[minmax(0,11fr)_minmax(0,10fr)]">
+      <div className="grid min-h-0 grow grid-cols-2">
         <div className="flex min-h-0 flex-col border-r border-line">
           <FrameBar take={take} budgetMs={budgetMs} />
           <div className="min-h-0 grow">

@@ -1,0 +1,422 @@
+/** Takes in other formats: in, out, and what is done with what is wrong. */
+import { expect } from 'chai'
+import fc from 'fast-check'
+import {
+  AnySource,
+  Assembler,
+  csvRow,
+  exporter,
+  jsonLine,
+  OtlpTake,
+  readOtlp,
+  Skipped,
+  type LooseSpan,
+  type TakeSource,
+} from '@lapsus/core/exchange'
+import { FormatError, type AnyRecord, type ChunkRecord, type DeclareRecord } from '@lapsus/core/format'
+import { Digester } from '@lapsus/core/take'
+import { arbitraryFrames, bytesOf, chunkRecord, declareRecord, node, takeRecord } from './support/takes.ts'
+import { richTake } from './support/rich-take.ts'
+
+const MS = 1_000_000
+const utf8 = (text: string) => new TextEncoder().encode(text)
+
+/** Reads bytes in pieces of some size. */
+function read(bytes: Uint8Array, frameMarker?: string, piece = bytes.length || 1) {
+  const source: TakeSource = new AnySource({ take: 'given-identity', game: 'Given', frameMarker })
+  const records: AnyRecord[] = []
+  for (let at = 0; at < bytes.length; at += piece) {
+    source.push(bytes.subarray(at, at + piece), (record) => records.push(record))
+  }
+  source.finish((record) => records.push(record))
+  return { records, source }
+}
+
+function chunksOf(records: AnyRecord[]): ChunkRecord[] {
+  return records.filter((record): record is ChunkRecord => record.record === 'chunk')
+}
+
+const names = (records: AnyRecord[]) =>
+  records.flatMap((record) => (record.record === 'declare' ? record.markers.map(({ name }) => name) : []))
+
+/** The same value with typed arrays as plain ones, for comparing. */
+const plain = (value: unknown): unknown =>
+  JSON.parse(
+    JSON.stringify(value, (_, item: unknown) =>
+      ArrayBuffer.isView(item) ? [...(item as Uint8Array)] : item,
+    ),
+  )
+
+describe('JSON lines', () => {
+  it('hold everything that a take file holds, and come back the same', () => {
+    const records = richTake()
+    const text = records.map(jsonLine).join('')
+    expect(text.split('\n')).to.have.length(records.length + 1)
+    const { records: back, source } = read(utf8(text))
+    expect(plain(back)).to.deep.equal(plain(records))
+    expect(source).to.include({ format: 'json-lines', ended: true })
+  })
+
+  it('come back from any frames, in pieces of any size', () => {
+    fc.assert(
+      fc.property(arbitraryFrames(3), fc.integer({ min: 1, max: 999 }), (frames, piece) => {
+        const records = [
+          takeRecord(),
+          declareRecord(1, [{ name: 'ä' }, { name: 'b' }, { name: 'c' }]),
+          chunkRecord(2, frames),
+        ]
+        const { records: back } = read(utf8(records.map(jsonLine).join('')), undefined, piece)
+        expect(plain(back)).to.deep.equal(plain(records))
+      }),
+      { numRuns: 40 },
+    )
+  })
+
+  it('need no numbers, and wrong lines are named, counted and passed over', () => {
+    const text = [
+      '{"record":"take","lapsus":1,"take":"by-hand-1","game":"Lua","target":60,"started":"2026-01-02T03:04:05Z"}',
+      '{"record":"declare","markers":[{"id":0,"name":"update"}],"lanes":[{"id":0,"name":"main"}]}',
+      'this is not JSON',
+      '',
+      '{"record":"chunk","frames":{"start":[0],"duration":[null]}}',
+      '{"record":"chunk","frames":{"start":["0"],"duration":[1]}}',
+      '{"record":"chunk","frames":{"start":[0],"duration":[16000000]},"lanes":[{"lane":0,"count":[1],"marker":[0],"start":[1],"duration":[2],"depth":[0]}]}',
+    ].join('\n')
+    const { records, source } = read(utf8(text))
+    expect(records.map(({ record }) => record)).to.deep.equal(['take', 'declare', 'chunk'])
+    expect(records.slice(1).map((record) => (record as ChunkRecord).sequence)).to.deep.equal([1, 2])
+    expect(source.ended).to.equal(false)
+    expect(source.skipped.count).to.equal(3)
+    const [json, isNull, isText] = source.skipped.named
+    expect(json).to.match(/^line 3: expected a line of JSON/)
+    expect(isNull).to.equal('line 5: expected "duration[0]" to be a number, got null')
+    expect(isText).to.equal('line 6: expected "start[0]" to be a number, got "0"')
+  })
+
+  it('without a first record are refused', () => {
+    expect(() => read(utf8('{"record":"end"}\n'))).to.throw(FormatError, 'the first record is another')
+    expect(() => read(utf8('{"record":"take","lapsus":1}\n'))).to.throw(FormatError, '"take"')
+  })
+})
+
+describe('Performance Timeline', () => {
+  const entries = [
+    { name: 'frame', entryType: 'measure', startTime: 100, duration: 16 },
+    { name: 'frame', entryType: 'measure', startTime: 116, duration: 20 },
+    { name: 'sim', entryType: 'measure', startTime: 101, duration: 10 },
+    { name: 'ai', entryType: 'measure', startTime: 102, duration: 4 },
+    { name: 'sim', entryType: 'measure', startTime: 117, duration: 12 },
+    { name: 'bell', entryType: 'mark', startTime: 118, duration: 0 },
+    { name: 'self', entryType: 'longtask', startTime: 116, duration: 60 },
+    { name: 'visible', entryType: 'visibility-state', startTime: 0, duration: 0 },
+  ]
+
+  it('becomes frames, nested spans and moments; long tasks are kept on a lane of their own', () => {
+    const { records, source } = read(utf8(JSON.stringify(entries)))
+    expect(source).to.include({ format: 'timeline', ended: true })
+    expect(records[0]).to.include({ game: 'Given', take: 'given-identity' })
+    const [chunk] = chunksOf(records)
+    expect([...chunk!.frameStartNs]).to.deep.equal([0, 16 * MS])
+    expect([...chunk!.frameDurationNs]).to.deep.equal([16 * MS, 20 * MS])
+    expect([...chunk!.lanes[0]!.depth]).to.deep.equal([0, 1, 0])
+    expect([...chunk!.lanes[0]!.count]).to.deep.equal([2, 1])
+    expect([...chunk!.lanes[0]!.startNs]).to.deep.equal([1 * MS, 2 * MS, 17 * MS])
+    expect(chunk!.lanes).to.have.length(2)
+    expect(names(records)).to.deep.equal(['sim', 'ai', 'longtask'])
+    expect(chunk!.moments).to.deep.equal([{ name: 'bell', atNs: 18 * MS, data: null }])
+    expect(source.skipped.count).to.equal(0)
+  })
+
+  it('takes marks as the beginnings of frames where no measure is one', () => {
+    const marks = [0, 16, 33].map((startTime) => ({
+      name: 'tick',
+      entryType: 'mark',
+      startTime,
+      duration: 0,
+    }))
+    const { records } = read(utf8(JSON.stringify({ timeOrigin: 0, entries: marks })), 'tick')
+    expect([...chunksOf(records)[0]!.frameDurationNs]).to.deep.equal([16 * MS, 17 * MS])
+  })
+
+  it('names wrong entries by their index, and refuses a file with nothing right', () => {
+    const { source } = read(
+      utf8(JSON.stringify([...entries, { name: 'x', entryType: 'measure', startTime: -1, duration: 1 }, 7])),
+    )
+    expect(source.skipped.named).to.deep.equal([
+      'entry 8: expected "startTime" to be a number of at least 0, got -1',
+      'entry 9: expected an object',
+    ])
+    expect(() => read(utf8('[]'))).to.throw(FormatError, 'there is no entry')
+    expect(() => read(utf8('[1, 2]'))).to.throw(FormatError, 'entry 0')
+    expect(() => read(utf8(JSON.stringify([entries[2]])))).to.throw(FormatError, '--frame-marker')
+    expect(() => read(utf8('[{'))).to.throw(FormatError, 'not JSON')
+    expect(() => read(utf8('{"hello": 1}'))).to.throw(FormatError, 'neither')
+  })
+})
+
+describe('OpenTelemetry', () => {
+  const attribute = (key: string, value: object) => ({ key, value })
+  const span = (
+    name: string,
+    startMs: number,
+    endMs: number,
+    attributes: object[] = [],
+    more: object = {},
+  ) => ({
+    name,
+    startTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(Math.round(startMs * MS))),
+    endTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(Math.round(endMs * MS))),
+    attributes,
+    ...more,
+  })
+  const frame = (index: number, startMs: number, endMs: number) =>
+    span('loop', startMs, endMs, [attribute('lapsus.frame', { intValue: index })])
+  const request = (spans: (object | null)[]) => ({
+    resourceSpans: [
+      {
+        resource: { attributes: [attribute('service.name', { stringValue: 'Traced' })] },
+        scopeSpans: [{ scope: { name: 'physics' }, spans }],
+      },
+    ],
+  })
+  const worker = attribute('thread.name', { stringValue: 'worker 7' })
+  const spans = [
+    span('solve', 2, 6, [
+      attribute('lapsus.effect', { boolValue: false }),
+      attribute('lapsus.bytes', { intValue: '640' }),
+    ]),
+    span('sim', 1, 9),
+    span('upload', 9, 15, [attribute('lapsus.kind', { stringValue: 'wait:graphics' })]),
+    span('job', 3, 20, [worker]),
+    frame(0, 0, 16),
+    span('sim', 17, 25, [], {
+      events: [
+        {
+          name: 'bell',
+          timeUnixNano: '1700000000018000000',
+          attributes: [attribute('shift', { doubleValue: 3 })],
+        },
+      ],
+    }),
+    frame(1, 16, 33),
+  ]
+
+  it('becomes frames, lanes, kinds, effects, bytes and moments', () => {
+    const { records, source } = read(utf8(JSON.stringify(request(spans))))
+    expect(source).to.include({ format: 'otlp-json', ended: true })
+    expect(source.skipped.summary).to.equal(null)
+    expect(records[0]).to.include({ game: 'Traced', started: '2023-11-14T22:13:20.000Z' })
+    const declared = records.find((record): record is DeclareRecord => record.record === 'declare')!
+    expect(declared.lanes.map(({ name }) => name)).to.deep.equal(['main', 'worker 7'])
+    expect(declared.markers.map(({ name, kind, group }) => [name, kind, group])).to.deep.equal([
+      ['sim', 'work', 'physics'],
+      ['solve', 'work', 'physics'],
+      ['upload', 'wait:graphics', 'physics'],
+      ['job', 'work', 'physics'],
+    ])
+    const [chunk] = chunksOf(records)
+    const [main, other] = chunk!.lanes
+    expect([...main!.count]).to.deep.equal([3, 1])
+    expect([...main!.depth]).to.deep.equal([0, 1, 0, 0])
+    expect([...main!.effect!]).to.deep.equal([0, 1, 0, 0])
+    expect([...main!.bytes!]).to.deep.equal([-1, 640, -1, -1])
+    expect([...other!.startNs]).to.deep.equal([3 * MS])
+    expect(chunk!.moments).to.deep.equal([{ name: 'bell', atNs: 18 * MS, data: { shift: 3 } }])
+  })
+
+  it('is read line by line too, with the frame marker given', () => {
+    const loops = spans.map((one) => (one.name === 'loop' ? { ...one, attributes: [] } : one))
+    const text = [
+      JSON.stringify(request(loops.slice(0, 5))),
+      'broken',
+      JSON.stringify(request(loops.slice(5))),
+    ].join('\n')
+    const { records, source } = read(utf8(text), 'loop')
+    expect(chunksOf(records)[0]!.frameStartNs.length).to.equal(2)
+    expect(source.skipped.named[0]).to.match(/^line 2: /)
+    expect(() => read(utf8(text))).to.throw(FormatError, 'no span is a frame')
+  })
+
+  it('names wrong spans by their index and passes them over', () => {
+    const wrong = [
+      { ...span('a', 1, 2), startTimeUnixNano: 'soon' },
+      span('b', 5, 4),
+      { ...span('', 1, 2) },
+      span('c', 1, 2, [attribute('lapsus.kind', { stringValue: 'magic' })]),
+      null,
+    ]
+    const { source } = read(utf8(JSON.stringify(request([...spans, ...wrong]))))
+    expect(source.skipped.count).to.equal(5)
+    expect(source.skipped.named[0]).to.equal(
+      'span 7: expected "startTimeUnixNano" to be a time in ns, got "soon"',
+    )
+    expect(source.skipped.named[3]).to.contain('span 10: expected "lapsus.kind" to be one of')
+    expect(() => read(utf8(JSON.stringify(request(wrong))))).to.throw(FormatError, 'span 0')
+  })
+
+  it('survives anything in place of a request', () => {
+    fc.assert(
+      fc.property(fc.jsonValue(), (value) => {
+        readOtlp(value, new Skipped())
+        readOtlp({ resourceSpans: [{ scopeSpans: [{ spans: [value] }], resource: value }] }, new Skipped())
+      }),
+    )
+  })
+
+  it('gives frames as soon as they are whole, however the spans are cut into requests', () => {
+    const [whole] = readOtlp(request(spans), new Skipped())
+    const atOnce = new OtlpTake('t-whole-take', whole!).add(whole!.spans)
+    const bit = new OtlpTake('t-whole-take', whole!)
+    const pieces = whole!.spans.flatMap((one) => bit.add([one]))
+    expect(chunksOf(pieces)).to.have.length(2)
+    const frames = (records: AnyRecord[]) => chunksOf(records).flatMap((chunk) => [...chunk.frameStartNs])
+    expect(frames(pieces)).to.deep.equal(frames(atOnce))
+    const spanCount = (records: AnyRecord[]) =>
+      chunksOf(records).reduce(
+        (sum, chunk) => sum + chunk.lanes.reduce((n, lane) => n + lane.marker.length, 0),
+        0,
+      )
+    expect(spanCount(pieces)).to.equal(spanCount(atOnce))
+  })
+
+  it('is written so that it comes back with the same frames, names, nesting and moments', () => {
+    const records = richTake()
+    const write = exporter('otlp')
+    const text = records.map((record) => String(write(record))).join('')
+    const { records: back } = read(utf8(text))
+    const [before] = chunksOf(records)
+    const [after] = chunksOf(back)
+    // ns since 1970 and the take's own ns agree up to the first frame's start.
+    const originNs = before!.frameStartNs[0]!
+    expect([...after!.frameStartNs]).to.deep.equal([...before!.frameStartNs].map((ns) => ns - originNs))
+    expect([...after!.frameDurationNs]).to.deep.equal([...before!.frameDurationNs])
+    expect([...after!.lanes[0]!.depth]).to.deep.equal([...before!.lanes[0]!.depth])
+    expect([...after!.lanes[0]!.effect!]).to.deep.equal([...before!.lanes[0]!.effect!])
+    expect(after!.moments.map(({ name }) => name)).to.deep.equal(before!.moments.map(({ name }) => name))
+  })
+})
+
+describe('assembling spans without nesting', () => {
+  it('nests by time exactly as the tree it came from', () => {
+    fc.assert(
+      fc.property(arbitraryFrames(3, 6), (frames) => {
+        // Spans of no length lie inside each other in no certain order.
+        const sized = JSON.parse(JSON.stringify(frames), (key, value) =>
+          key === 'selfNs' ? value + 1 : value,
+        ) as typeof frames
+        const chunk = chunkRecord(1, sized)
+        const spans: LooseSpan[] = chunk.lanes.slice(0, 1).flatMap((lane) =>
+          [...lane.marker.keys()].map((i) => ({
+            lane: 'main',
+            name: `m${lane.marker[i]}`,
+            group: '',
+            kind: 'work' as const,
+            startNs: lane.startNs[i]!,
+            durationNs: lane.durationNs[i]!,
+            effect: 0,
+            bytes: -1,
+          })),
+        )
+        const loose = [...chunk.frameStartNs.keys()].map((i) => ({
+          startNs: chunk.frameStartNs[i]!,
+          durationNs: chunk.frameDurationNs[i]!,
+        }))
+        if (loose.length === 0) return
+        const [built] = chunksOf(new Assembler('main').chunks(loose, spans, []))
+        const main = built!.lanes.find(({ lane }) => lane === 0)
+        expect([...(main?.depth ?? [])]).to.deep.equal([...chunk.lanes[0]!.depth])
+        expect(built!.repaired).to.equal(0)
+      }),
+    )
+  })
+
+  it('cuts a run that outlasts what it began in, and says so', () => {
+    const loose = (startNs: number, durationNs: number): LooseSpan => ({
+      lane: 'main',
+      name: 'a',
+      group: '',
+      kind: 'work',
+      startNs,
+      durationNs,
+      effect: 0,
+      bytes: -1,
+    })
+    const [chunk] = chunksOf(
+      new Assembler('main').chunks([{ startNs: 0, durationNs: 100 }], [loose(0, 50), loose(40, 30)], []),
+    )
+    expect([...chunk!.lanes[0]!.durationNs]).to.deep.equal([50, 10])
+    expect(chunk!.repaired).to.equal(1)
+  })
+
+  it('folds names made per entity', () => {
+    const spans = Array.from({ length: 20_000 }, (_, i): LooseSpan => ({
+      lane: `lane ${i % 400}`,
+      name: `letter ${i}`,
+      group: '',
+      kind: 'work',
+      startNs: i,
+      durationNs: 1,
+      effect: 0,
+      bytes: -1,
+    }))
+    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], spans, [])
+    const digester = new Digester()
+    for (const record of records) {
+      if (record.record === 'declare') digester.declare(record)
+      if (record.record === 'chunk') expect(digester.digest(record).spans.path.length).to.equal(20_000)
+    }
+    expect(names(records).at(-1)).to.equal('(more than a take may have)')
+  })
+})
+
+describe('CSV', () => {
+  it('quotes what needs it (RFC 4180) and defuses formulas', () => {
+    expect(csvRow(['a', 1.5, NaN, 'x,y', 'say "hi"', 'two\nlines', '=1+1'])).to.equal(
+      'a,1.5,,"x,y","say ""hi""","two\nlines",\'=1+1\r\n',
+    )
+  })
+
+  it('has a row a frame, times in ms', () => {
+    const write = exporter('csv')
+    const records = [
+      takeRecord(),
+      declareRecord(1, [{ name: 'sim' }, { name: 'wait', kind: 'wait:refresh' }]),
+      chunkRecord(2, [{ lanes: [[node(0, 4 * MS), node(1, 6 * MS)]], restNs: 0 }]),
+    ]
+    const rows = records
+      .map((record) => String(write(record)))
+      .join('')
+      .split('\r\n')
+    expect(rows[0]).to.match(/^frame,start ms,duration ms,work ms,wait refresh ms/)
+    expect(rows[1]).to.match(/^0,0,10,4,6,0,0,0,0,0,,0,2$/)
+  })
+})
+
+describe('any file', () => {
+  it('is known by its content, and a take file is read as before', () => {
+    const { records, source } = read(bytesOf(richTake()), undefined, 7)
+    expect(source).to.include({ format: 'take', ended: true })
+    expect(records).to.have.length(richTake().length)
+  })
+
+  it('gives a FormatError or records, whatever bytes it has', () => {
+    const good = utf8(richTake().map(jsonLine).join(''))
+    fc.assert(
+      fc.property(
+        fc.nat(good.length - 1),
+        fc.integer({ min: 0, max: 255 }),
+        fc.nat(good.length),
+        (at, byte, end) => {
+          const mutated = good.slice(0, Math.max(at + 1, end))
+          mutated[at] = byte
+          try {
+            read(mutated)
+          } catch (error) {
+            expect(error).to.be.instanceOf(FormatError)
+          }
+        },
+      ),
+      { numRuns: 300 },
+    )
+  })
+})
