@@ -80,3 +80,7 @@ export const MARIADB = [
   { program: 'my_print_defaults', packages: ['mariadb-client-core'], purpose: 'database set-up' },
 ]
 export const CHROMIUM = [{ program: 'chromium', packages: ['chromium'], purpose: 'browser for tests' }]
+/** Builds the example emitter in a test. */
+export const C_COMPILER = [
+  { program: 'gcc', packages: ['gcc', 'libc6-dev'], purpose: 'C compiler for a test' },
+]

@@ -1,11 +1,18 @@
 /** The built command, run as a person would run it. */
 import { expect } from 'chai'
-import { spawn } from 'node:child_process'
+import { execFileSync, spawn } from 'node:child_process'
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import { encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
+import {
+  encodeCbor,
+  encodeRecord,
+  RecordReader,
+  type AnyRecord,
+  type ChunkRecord,
+  type TakeRecord,
+} from '@lapsus/core/format'
 import { percentile } from '@lapsus/core/stats'
 import {
   bytesOf,
@@ -15,6 +22,7 @@ import {
   takeRecord,
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
+import { richTake } from '../../core/test/support/rich-take.ts'
 import { testServer } from '../../server/test/support.ts'
 import type { Inspection } from '../src/inspect.ts'
 
@@ -77,6 +85,8 @@ describe('lapsus inspect', () => {
     const { take, frames, ledger } = JSON.parse(out) as Inspection
     const work = Array.from({ length: FRAMES }, (_, i) => workMs(i))
     expect(take).to.deep.equal({
+      format: 'take',
+      conditions: { device: 'bench', seed: 7 },
       game: 'Test Game',
       frames: FRAMES,
       durationMs: work.reduce((sum, ms) => sum + ms + 10, 0),
@@ -200,7 +210,110 @@ describe('lapsus inspect', () => {
   })
 })
 
+describe('lapsus and other formats', () => {
+  const inspection = async (...args: string[]) =>
+    JSON.parse((await lapsus(['inspect', ...args, '--json'])).out) as Inspection
+
+  it('converts files without a server: to JSON lines and back without loss, to OpenTelemetry, to CSV', async () => {
+    const path = file('rich.lapsus', bytesOf(richTake()))
+    const lines = join(folder, 'rich.jsonl')
+    expect((await lapsus(['export', path, '--out', lines, '--format', 'jsonl'])).code).to.equal(0)
+    const back = join(folder, 'back.lapsus')
+    expect((await lapsus(['export', lines, '--out', back])).code).to.equal(0)
+    expect(readFileSync(back).equals(readFileSync(path))).to.equal(true)
+    const otlp = join(folder, 'rich.otlp.json')
+    await lapsus(['export', path, '--out', otlp, '--format', 'otlp'])
+    const traced = await inspection(otlp)
+    expect(traced.take).to.deep.include({ format: 'otlp-json', frames: 2, lanes: ['main', 'worker'] })
+    const csv = join(folder, 'rich.csv')
+    await lapsus(['export', path, '--out', csv, '--format', 'csv'])
+    expect(readFileSync(csv, 'utf8').split('\r\n')).to.have.length(4)
+    expect((await lapsus(['export', path, '--out', csv, '--format', 'pdf'])).code).to.equal(2)
+    expect((await lapsus(['export', file('no.bin', Buffer.from('no')), '--out', csv])).err).to.contain(
+      'no.bin',
+    )
+  })
+
+  it('inspects what runs said, and foreign files with their frame marker', async () => {
+    const { ledger, take } = await inspection(file('rich2.lapsus', bytesOf(richTake())))
+    expect(take.conditions.mode).to.equal('bytes')
+    expect(ledger.find(({ path }) => path.join('>') === 'sim')).to.include({ needless: 1, bytes: 4600 })
+    const entries = [0, 16].map((startTime) => ({
+      name: 'turn',
+      entryType: 'measure',
+      startTime,
+      duration: 15,
+    }))
+    const timeline = file('page.json', Buffer.from(JSON.stringify([...entries, { name: 1 }])))
+    expect((await lapsus(['inspect', timeline])).err).to.contain('--frame-marker')
+    const { code, out, err } = await lapsus(['inspect', timeline, '--frame-marker', 'turn'])
+    expect(out).to.contain('page: 2 frames')
+    expect(err).to.contain('1 entry was passed over: entry 2')
+    expect(code).to.equal(0)
+  })
+
+  it('reads what the example emitter in C writes', async () => {
+    const program = join(folder, 'game')
+    const source = join(ROOT, 'examples/c/game.c')
+    execFileSync('gcc', [
+      '-std=c99',
+      '-Wall',
+      '-Wextra',
+      '-pedantic',
+      '-Werror',
+      '-O2',
+      '-o',
+      program,
+      source,
+      '-lm',
+    ])
+    const path = join(folder, 'c.lapsus')
+    execFileSync(program, [path])
+    const { take, ledger } = await inspection(path)
+    expect(take).to.deep.include({ game: 'Bats in C', frames: 300, complete: true, repaired: 0, dropped: 0 })
+    expect(take.conditions).to.deep.equal({ build: 'release', device: 'this machine', runtime: 'C' })
+    const bat = ledger.find(({ path: names }) => names.join('>') === 'bats.update>bat.update')!
+    expect(bat).to.include({ calls: 300 * 200, needless: 300 * 67 })
+    expect(ledger.find(({ path: names }) => names[0] === 'hunt')!.calls).to.equal(6)
+  })
+
+  it('holds what docs/instrumenting.md shows as JSON lines', async () => {
+    const docs = readFileSync(join(ROOT, 'docs/instrumenting.md'), 'utf8')
+    const [, example] = /```jsonl\n([^]*?)```/.exec(docs)!
+    const { take, ledger } = await inspection(file('example.jsonl', Buffer.from(example!)))
+    expect(take).to.include({ format: 'json-lines', frames: 2, complete: true })
+    expect(ledger.length).to.be.greaterThan(1)
+  })
+})
+
 describe('lapsus record', () => {
+  it('tells the probe how to record', async () => {
+    const out = join(folder, 'kept.lapsus')
+    const run = (args: string[]) =>
+      lapsus([
+        'record',
+        '--out',
+        out,
+        ...args,
+        '--',
+        process.execPath,
+        GAME,
+        '--seconds',
+        '4',
+        '--flaws',
+        'none',
+      ])
+    await run(['--trip-moment', 'gate-shut', '--keep-seconds', '1'])
+    const records: AnyRecord[] = []
+    new RecordReader().push(readFileSync(out), (record) => records.push(record))
+    expect((records[0] as TakeRecord).conditions.mode).to.equal('keep-last')
+    const chunks = records.filter((record): record is ChunkRecord => record.record === 'chunk')
+    expect(chunks[0]!.stretch!.cause).to.equal('moment gate-shut')
+    expect(chunks[0]!.frameStartNs[0]).to.be.greaterThan(0.9e9)
+    expect((await run(['--trip-marker', 'x'])).err).to.contain('expected a marker’s name')
+    expect((await run(['--mode', 'odd'])).code).to.equal(2)
+  }).timeout(30_000)
+
   it('records a program into a file, and passes on its exit code', async () => {
     const out = join(folder, 'night.lapsus')
     const { code, err } = await lapsus([

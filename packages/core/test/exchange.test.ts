@@ -263,12 +263,14 @@ describe('OpenTelemetry', () => {
     )
   })
 
-  it('gives frames as soon as they are whole, however the spans are cut into requests', () => {
+  it('gives the same frames however the spans are cut into requests, and whichever overtakes which', () => {
     const [whole] = readOtlp(request(spans), new Skipped())
-    const atOnce = new OtlpTake('t-whole-take', whole!).add(whole!.spans)
+    const together = new OtlpTake('t-whole-take', whole!)
+    const atOnce = [...together.add(whole!.spans), ...together.flush()]
     const bit = new OtlpTake('t-whole-take', whole!)
-    const pieces = whole!.spans.flatMap((one) => bit.add([one]))
-    expect(chunksOf(pieces)).to.have.length(2)
+    const shuffled = [...whole!.spans].reverse()
+    const pieces = [...shuffled.flatMap((one) => bit.add([one])), ...bit.flush()]
+    expect(bit.outside).to.equal(0)
     const frames = (records: AnyRecord[]) => chunksOf(records).flatMap((chunk) => [...chunk.frameStartNs])
     expect(frames(pieces)).to.deep.equal(frames(atOnce))
     const spanCount = (records: AnyRecord[]) =>
@@ -330,6 +332,32 @@ describe('assembling spans without nesting', () => {
     )
   })
 
+  it('nests by parents where they are given, whatever small things the clocks say', () => {
+    const span = (id: string, parent: string, startNs: number, durationNs: number): LooseSpan => ({
+      ...{ id, parent, startNs, durationNs },
+      ...{ lane: 'main', name: id, group: '', kind: 'work', effect: 0, bytes: -1 },
+    })
+    const spans = [
+      span('a', 'frame', 1000, 5000),
+      span('b', 'a', 900, 2000),
+      span('c', 'a', 2800, 3300),
+      span('d', 'c', 3000, 10),
+      span('loop', 'loop', 7000, 10),
+      span('e', 'f', 8000, 10),
+      span('f', 'e', 8000, 10),
+    ]
+    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 9000 }], spans, [])
+    const [chunk] = chunksOf(records)
+    const [lane] = chunk!.lanes
+    const declared = names(records)
+    // Two that claim to be in each other are in nothing that can be laid out.
+    expect([...lane!.marker].map((id) => declared[id])).to.deep.equal(['a', 'b', 'c', 'd', 'loop'])
+    expect([...lane!.depth]).to.deep.equal([0, 1, 1, 2, 0])
+    expect([...lane!.startNs]).to.deep.equal([1000, 1000, 2900, 3000, 7000])
+    expect([...lane!.durationNs]).to.deep.equal([5000, 1900, 3100, 10, 10])
+    expect(chunk!.repaired).to.equal(2)
+  })
+
   it('cuts a run that outlasts what it began in, and says so', () => {
     const loose = (startNs: number, durationNs: number): LooseSpan => ({
       lane: 'main',
@@ -342,9 +370,9 @@ describe('assembling spans without nesting', () => {
       bytes: -1,
     })
     const [chunk] = chunksOf(
-      new Assembler('main').chunks([{ startNs: 0, durationNs: 100 }], [loose(0, 50), loose(40, 30)], []),
+      new Assembler('main').chunks([{ startNs: 0, durationNs: 1e7 }], [loose(0, 5e6), loose(4e6, 4e6)], []),
     )
-    expect([...chunk!.lanes[0]!.durationNs]).to.deep.equal([50, 10])
+    expect([...chunk!.lanes[0]!.durationNs]).to.deep.equal([5e6, 1e6])
     expect(chunk!.repaired).to.equal(1)
   })
 

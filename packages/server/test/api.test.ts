@@ -187,7 +187,14 @@ describe('request API', () => {
       field: 'seconds',
     })
     const started = (await (
-      await send('POST', '/api/recordings', { seconds: 60, flaws: ['letter-churn'], seed: 3, name: 'Short' })
+      await send('POST', '/api/recordings', {
+        seconds: 60,
+        flaws: ['letter-churn'],
+        seed: 3,
+        name: 'Short',
+        target: 30,
+        graphicsMs: 80,
+      })
     ).json()) as Recording
     const now = () => getJson<Recording>(server, `/api/recordings/${started.id}`)
     await until(async () => (await now()).frames > 60, 'frames arrive')
@@ -198,8 +205,11 @@ describe('request API', () => {
     expect(stopped.state).to.equal('done')
     const take = await getJson<TakeDetail>(server, `/api/takes/${started.take}`)
     expect(take).to.include({ game: 'Moth Post', name: 'Short', state: 'complete' })
-    expect(take.conditions).to.deep.include({ seed: 3, more: { flaws: 'letter-churn', paced: true } })
+    expect(take.conditions).to.include({ seed: 3, mode: 'timing' })
+    expect(take.conditions.more).to.include({ flaws: 'letter-churn', paced: true, routes: 'sliced' })
     expect(take.frames).to.be.greaterThan(60)
+    expect(take.target).to.equal(30)
+    expect(take.figures!.heldBy.graphics).to.be.greaterThan(30)
     expect(take.lanes.map(({ name }) => name)).to.deep.equal(['main', 'wind worker'])
     expect(await problem(await call('/api/recordings/none'))).to.include({ status: 404, field: 'recording' })
   })

@@ -31,9 +31,14 @@ export interface LooseSpan {
   effect: number
   /** BYTES_UNKNOWN where not said. */
   bytes: number
+  /** Its name and that of the span it ran in, where the format gives them; or else times tell. */
+  id?: string
+  parent?: string
 }
 
 const MOST_FRAMES = 4_096
+/** Clocks of whole ms disagree with themselves by so much: no reason to speak of a repair. */
+const JITTER_NS = 2_000_000
 const FOLDED = '(more than a take may have)'
 
 export class Assembler {
@@ -109,46 +114,36 @@ export class Assembler {
     return chunk
   }
 
-  /** Spans of one lane, sorted: which lies inside which. One that outlasts what it began in is cut there. */
+  /** Spans of one lane, sorted by start: laid out in order, with what ran in each behind it. */
   #nest(
     lane: number,
     spans: LooseSpan[],
     frameStartNs: Float64Array,
   ): { spans: LaneSpans; repaired: number } {
+    const laid = spans.some(({ parent }) => parent !== undefined) ? nestByParent(spans) : nestByTime(spans)
     const nested: LaneSpans = {
       lane,
       count: new Uint32Array(frameStartNs.length),
-      marker: Uint32Array.from(spans, (span) => this.#markerId(span)),
-      startNs: Float64Array.from(spans, (span) => span.startNs),
-      durationNs: Float64Array.from(spans, (span) => span.durationNs),
-      depth: new Uint8Array(spans.length),
+      marker: Uint32Array.from(laid, ({ span }) => this.#markerId(span)),
+      startNs: Float64Array.from(laid, ({ startNs }) => startNs),
+      durationNs: Float64Array.from(laid, ({ startNs, endNs }) => endNs - startNs),
+      depth: Uint8Array.from(laid, ({ depth }) => depth),
       effect: spans.some(({ effect }) => effect !== EFFECT_UNSAID)
-        ? Uint8Array.from(spans, (span) => span.effect)
+        ? Uint8Array.from(laid, ({ span }) => span.effect)
         : undefined,
       bytes: spans.some(({ bytes }) => bytes !== BYTES_UNKNOWN)
-        ? Float64Array.from(spans, (span) => span.bytes)
+        ? Float64Array.from(laid, ({ span }) => span.bytes)
         : undefined,
     }
-    let repaired = 0
+    // What claims to run in itself, over some way round, is left out.
+    let repaired = spans.length - laid.length
     let frame = 0
-    const openEnds: number[] = []
-    spans.forEach(({ startNs, durationNs }, i) => {
-      while (openEnds.length > 0 && openEnds.at(-1)! <= startNs) openEnds.pop()
-      if (openEnds.length === 0) {
-        while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= startNs) frame++
-      }
-      const allowedEnd = openEnds.at(-1) ?? Infinity
-      let endNs = startNs + durationNs
-      if (endNs > allowedEnd) {
-        endNs = allowedEnd
-        nested.durationNs[i] = endNs - startNs
-        repaired++
-      }
-      nested.depth[i] = Math.min(openEnds.length, LIMITS.spanDepth)
-      if (openEnds.length <= LIMITS.spanDepth) openEnds.push(endNs)
-      else repaired++
+    for (const { span, startNs, endNs, depth } of laid) {
+      if (depth === 0) while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= startNs) frame++
       nested.count[frame]!++
-    })
+      const moved = Math.max(startNs - span.startNs, Math.abs(span.startNs + span.durationNs - endNs))
+      if (moved > JITTER_NS || depth === LIMITS.spanDepth) repaired++
+    }
     return { spans: nested, repaired }
   }
 
@@ -174,4 +169,62 @@ export class Assembler {
     this.#fresh.markers.push({ id, name, group, kind, tags: [], watches: [] })
     return id
   }
+}
+
+/** A span in its place; times may have been cut to fit. */
+interface Laid {
+  span: LooseSpan
+  startNs: number
+  endNs: number
+  depth: number
+}
+
+/** Which lies inside which, by time alone. One that outlasts what it began in is cut there. */
+function nestByTime(spans: LooseSpan[]): Laid[] {
+  const openEnds: number[] = []
+  return spans.map((span) => {
+    const { startNs, durationNs } = span
+    while (openEnds.length > 0 && openEnds.at(-1)! <= startNs) openEnds.pop()
+    const endNs = Math.min(startNs + durationNs, openEnds.at(-1) ?? Infinity)
+    const depth = Math.min(openEnds.length, LIMITS.spanDepth)
+    if (openEnds.length <= LIMITS.spanDepth) openEnds.push(endNs)
+    return { span, startNs, endNs, depth }
+  })
+}
+
+/** As the spans' parents say; brothers that overlap, and children that outlast, are cut. */
+function nestByParent(spans: LooseSpan[]): Laid[] {
+  const ids = new Set(spans.map(({ id }) => id))
+  const children = new Map<string | undefined, LooseSpan[]>()
+  for (const span of spans) {
+    // A parent on another lane, or a frame, is no parent here.
+    const parent =
+      span.parent !== undefined && ids.has(span.parent) && span.parent !== span.id ? span.parent : undefined
+    const brothers = children.get(parent)
+    if (brothers === undefined) children.set(parent, [span])
+    else brothers.push(span)
+  }
+  const laid: Laid[] = []
+  /** Still to be laid, the next one last; each with what it must keep within. */
+  const open: { spans: LooseSpan[]; at: number; fromNs: number; untilNs: number }[] = [
+    { spans: children.get(undefined) ?? [], at: 0, fromNs: 0, untilNs: Infinity },
+  ]
+  while (open.length > 0) {
+    const level = open.at(-1)!
+    const span = level.spans[level.at++]
+    if (span === undefined) {
+      open.pop()
+      continue
+    }
+    const startNs = Math.min(Math.max(span.startNs, level.fromNs), level.untilNs)
+    const endNs = Math.min(Math.max(span.startNs + span.durationNs, startNs), level.untilNs)
+    level.fromNs = endNs
+    laid.push({ span, startNs, endNs, depth: Math.min(open.length - 1, LIMITS.spanDepth) })
+    const own = children.get(span.id)
+    if (span.id !== undefined && own !== undefined) {
+      children.delete(span.id)
+      open.push({ spans: own, at: 0, fromNs: startNs, untilNs: endNs })
+    }
+  }
+  return laid
 }

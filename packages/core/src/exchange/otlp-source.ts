@@ -23,7 +23,7 @@ export class OtlpSource extends WholeFileSource {
     }
     const whole = new OtlpTake(take, resources[0]!)
     const { place } = this
-    const records = whole.add(spans)
+    const records = [...whole.add(spans), ...whole.flush()]
     const end = whole.end()
     if (end === null) {
       throw new FormatError(

@@ -7,6 +7,8 @@ import type { OtlpResource, OtlpSpan } from './otlp.ts'
 const MOST_WAITING = 500_000
 const TARGET = 60
 const NS_PER_MS = 1_000_000n
+/** Requests overtake each other: frames wait so long for what belongs before them, by the spans' own clock. */
+const HOLD_NS = 1_500_000_000n
 
 export class OtlpTake {
   readonly #take: string
@@ -16,6 +18,7 @@ export class OtlpTake {
   #assembler: Assembler | null = null
   #originNs = 0n
   #lastFrameNs = -1n
+  #latestNs = 0n
   /** Spans that lie outside every frame, or came too late for theirs. */
   outside = 0
 
@@ -24,17 +27,27 @@ export class OtlpTake {
     this.#resource = resource
   }
 
-  /**
-   * Takes spans and gives the records of the frames that are now whole. A frame's span ends last, so
-   * once it has come, everything in it has.
-   */
+  /** Takes spans and gives the records of the frames to which nothing more will come. */
   add(spans: readonly OtlpSpan[]): (TakeRecord | FollowingRecord)[] {
-    for (const span of spans) (span.isFrame ? this.#frames : this.#waiting).push(span)
+    for (const span of spans) {
+      ;(span.isFrame ? this.#frames : this.#waiting).push(span)
+      if (span.endUnixNs > this.#latestNs) this.#latestNs = span.endUnixNs
+    }
     if (this.#waiting.length > MOST_WAITING) {
       this.outside += this.#waiting.length - MOST_WAITING
       this.#waiting = this.#waiting.slice(-MOST_WAITING)
     }
-    const frames = this.#newFrames()
+    return this.#give(this.#latestNs - HOLD_NS)
+  }
+
+  /** Gives the records of all frames that have come: nothing has for a while. */
+  flush(): (TakeRecord | FollowingRecord)[] {
+    return this.#give(this.#latestNs)
+  }
+
+  /** The frames that ended by then. */
+  #give(untilNs: bigint): (TakeRecord | FollowingRecord)[] {
+    const frames = this.#newFrames(untilNs)
     if (frames.length === 0) return []
     const records: (TakeRecord | FollowingRecord)[] = []
     if (this.#assembler === null) {
@@ -60,7 +73,7 @@ export class OtlpTake {
     return records
   }
 
-  /** Ends the take; null when it never had a frame. */
+  /** Ends the take, after the last flush; null when it never had a frame. */
   end(): FollowingRecord | null {
     this.outside += this.#waiting.length
     this.#waiting = []
@@ -68,9 +81,11 @@ export class OtlpTake {
   }
 
   /** Frames that have come, in order; one before those already given cannot be put in any more. */
-  #newFrames(): OtlpSpan[] {
-    const frames = this.#frames.sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : 1))
-    this.#frames = []
+  #newFrames(untilNs: bigint): OtlpSpan[] {
+    const frames = this.#frames
+      .filter(({ endUnixNs }) => endUnixNs <= untilNs)
+      .sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : 1))
+    this.#frames = this.#frames.filter(({ endUnixNs }) => endUnixNs > untilNs)
     const later = frames.filter(({ startUnixNs }) => startUnixNs > this.#lastFrameNs)
     this.outside += frames.length - later.length
     this.#lastFrameNs = later.at(-1)?.startUnixNs ?? this.#lastFrameNs
@@ -79,10 +94,8 @@ export class OtlpTake {
 
   #since = (unixNs: bigint): number => Number(unixNs - this.#originNs)
 
-  #loose(span: OtlpSpan): LooseSpan {
-    const { lane, name, group, kind, effect, bytes, startUnixNs, endUnixNs } = span
-    const durationNs = Number(endUnixNs - startUnixNs)
-    return { lane, name, group, kind, effect, bytes, startNs: this.#since(startUnixNs), durationNs }
+  #loose({ startUnixNs, endUnixNs, ...span }: OtlpSpan): LooseSpan {
+    return { ...span, startNs: this.#since(startUnixNs), durationNs: Number(endUnixNs - startUnixNs) }
   }
 
   #moments({ events }: OtlpSpan): Moment[] {

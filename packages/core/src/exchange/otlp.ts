@@ -93,6 +93,7 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
   const effect = attributes.get('lapsus.effect')
   const bytes = attributes.get('lapsus.bytes')
   return {
+    ...idsOf(raw),
     name,
     lane: laneOf(attributes),
     group: String(attributes.get('lapsus.group') ?? scope).slice(0, LIMITS.nameLength),
@@ -111,6 +112,17 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
       }
     }),
   }
+}
+
+/** Names of a span and its parent: texts in JSON, bytes in protobuf. */
+function idsOf(raw: unknown): { id?: string; parent?: string } {
+  const text = (field: string) => {
+    const value = fieldOf(raw, field)
+    return value instanceof Uint8Array ? value.join() : textOf(value)
+  }
+  const id = text('spanId')
+  const parent = text('parentSpanId')
+  return { ...(id !== '' && { id }), ...(id !== '' && parent !== '' && { parent }) }
 }
 
 const fieldOf = (value: unknown, field: string): unknown =>

@@ -10,6 +10,8 @@ const { root } = protobuf.parse(`
   message Scope { string name = 1; }
   message Event { fixed64 time_unix_nano = 1; string name = 2; repeated KeyValue attributes = 3; }
   message Span {
+    bytes span_id = 2;
+    bytes parent_span_id = 4;
     string name = 5;
     fixed64 start_time_unix_nano = 7;
     fixed64 end_time_unix_nano = 8;

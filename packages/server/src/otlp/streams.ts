@@ -9,7 +9,9 @@ import { RecordStore } from '../ingest/store-records.ts'
 
 /** A service that has sent nothing for this long has ended. */
 const IDLE_MS = 10_000
-const SWEEP_EVERY_MS = 1_000
+/** After a shorter silence, frames that wait for others are stored. */
+const PAUSE_MS = 1_500
+const SWEEP_EVERY_MS = 500
 /** Instances at once: what an instance is called comes from outside. */
 const MOST_STREAMS = 64
 
@@ -30,11 +32,12 @@ export class OtlpStreams {
   constructor(database: Sequelize, log: Logger) {
     this.#database = database
     this.#log = log
-    this.#sweep = setInterval(() => void this.#closeIdle(), SWEEP_EVERY_MS)
+    this.#sweep = setInterval(() => void this.#sweepIdle(), SWEEP_EVERY_MS)
   }
 
   /**
-   * Takes one request in the shape of the JSON mapping. Resolves when all its whole frames are committed.
+   * Takes one request in the shape of the JSON mapping. Resolves when the frames that it completes are
+   * committed; its last frames wait a moment for requests that it may have overtaken.
    * @returns what was passed over
    */
   async take(request: unknown, frameMarker: string | undefined): Promise<Skipped> {
@@ -81,9 +84,19 @@ export class OtlpStreams {
     if (store.takeId !== null) await touchTake(store.takeId)
   }
 
-  async #closeIdle(): Promise<void> {
+  async #sweepIdle(): Promise<void> {
     const now = performance.now()
-    for (const [key, { lastMs }] of this.#streams) if (now - lastMs > IDLE_MS) await this.#end(key)
+    for (const [key, stream] of this.#streams) {
+      if (now - stream.lastMs > IDLE_MS) await this.#end(key)
+      else if (now - stream.lastMs > PAUSE_MS) await this.#flush(stream)
+    }
+  }
+
+  async #flush(stream: Stream): Promise<void> {
+    stream.queue = stream.queue
+      .then(() => this.#store(stream, stream.take.flush()))
+      .catch((error) => this.#log.error(error, 'could not store OpenTelemetry traces'))
+    await stream.queue
   }
 
   async #end(key: string): Promise<void> {
@@ -91,7 +104,7 @@ export class OtlpStreams {
     if (stream === undefined) return
     this.#streams.delete(key)
     try {
-      await stream.queue
+      await this.#flush(stream)
       const end = stream.take.end()
       if (end !== null) await this.#store(stream, [end])
       await stream.store.finish(true)

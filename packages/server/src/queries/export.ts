@@ -1,5 +1,8 @@
 import {
+  BYTES_UNKNOWN,
+  EFFECT_UNSAID,
   FORMAT_VERSION,
+  NO_KEY,
   type AnyRecord,
   type ChunkRecord,
   type DeclareRecord,
@@ -158,7 +161,7 @@ async function chunkRecord(
 /** The spans by lane again, from the flat columns in which lanes follow each other frame by frame. */
 function lanesOf(
   spans: SpanColumns,
-  { effect, bytes, key }: SpanDetails,
+  details: SpanDetails,
   frames: FrameColumns,
   paths: PathTable,
 ): LaneSpans[] {
@@ -182,8 +185,20 @@ function lanesOf(
     startNs: Float64Array.from(own, (span) => spans.startNs[span]!),
     durationNs: Float64Array.from(own, (span) => spans.durationNs[span]!),
     depth: Uint8Array.from(own, (span) => paths.get(spans.path[span]!).depth),
-    effect: effect === null ? undefined : Uint8Array.from(own, (span) => effect[span]!),
-    bytes: bytes === null ? undefined : Float64Array.from(own, (span) => bytes[span]!),
-    key: key === null ? undefined : Uint32Array.from(own, (span) => key[span]!),
+    ...ownDetails(own, details),
   }))
+}
+
+/** The details of some spans; columns in which these say nothing are left out. */
+function ownDetails(
+  own: number[],
+  { effect, bytes, key }: SpanDetails,
+): Pick<LaneSpans, 'effect' | 'bytes' | 'key'> {
+  const says = (column: ArrayLike<number> | null, nothing: number): column is ArrayLike<number> =>
+    column !== null && own.some((span) => column[span] !== nothing)
+  return {
+    ...(says(effect, EFFECT_UNSAID) && { effect: Uint8Array.from(own, (span) => effect[span]!) }),
+    ...(says(bytes, BYTES_UNKNOWN) && { bytes: Float64Array.from(own, (span) => bytes[span]!) }),
+    ...(says(key, NO_KEY) && { key: Uint32Array.from(own, (span) => key[span]!) }),
+  }
 }

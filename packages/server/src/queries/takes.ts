@@ -1,6 +1,6 @@
 import type { GameSummary, TakeDetail, TakeMoment, TakeState, TakeStretch, TakeSummary } from '@lapsus/api'
 import { NS_PER_MS } from '@lapsus/core/take'
-import { col, fn, Op, where, type WhereOptions } from 'sequelize'
+import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
 import { GameRow, MomentRow, StretchRow, TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
 import { loadTables } from '../ingest/progress.ts'
@@ -43,15 +43,14 @@ export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]>
     conditions.push({ gameId: [...names].filter(([, name]) => name === game).map(([id]) => id) })
   }
   if (search !== undefined) {
-    const like = { [Op.like]: `%${search.replace(/[\\%_]/g, '\\$&')}%` }
+    const like = contains(search)
     conditions.push({ [Op.or]: [{ name: like }, { note: like }, { tags: like }, { conditions: like }] })
   }
-  if (tag !== undefined)
-    conditions.push(where(fn('JSON_CONTAINS', col('tags'), JSON.stringify(tag)), 1 as never))
+  // In its quotes, as it stands in the list.
+  if (tag !== undefined) conditions.push({ tags: contains(JSON.stringify(tag)) })
   for (const field of ['build', 'device', 'scene', 'mode'] as const) {
     const wanted = filter[field]
-    if (wanted !== undefined)
-      conditions.push(where(fn('JSON_VALUE', col('conditions'), `$.${field}`), wanted))
+    if (wanted !== undefined) conditions.push(where(literal(`JSON_VALUE(conditions, '$.${field}')`), wanted))
   }
   const rows = await TakeRow.findAll({
     where: { [Op.and]: conditions },
@@ -59,6 +58,8 @@ export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]>
   })
   return rows.map((row) => summaryOf(row, names.get(row.gameId)!))
 }
+
+const contains = (text: string) => ({ [Op.like]: `%${text.replace(/[\\%_]/g, '\\$&')}%` })
 
 /** Takes that were put aside and can still be restored, last deleted first. */
 export async function listDeleted(): Promise<TakeSummary[]> {

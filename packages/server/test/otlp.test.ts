@@ -1,0 +1,158 @@
+/** OpenTelemetry traces over HTTP, sent by the real SDK in both encodings. */
+import { expect } from 'chai'
+import { context, trace, type Tracer } from '@opentelemetry/api'
+import { OTLPTraceExporter as JsonExporter } from '@opentelemetry/exporter-trace-otlp-http'
+import { OTLPTraceExporter as ProtobufExporter } from '@opentelemetry/exporter-trace-otlp-proto'
+import { resourceFromAttributes } from '@opentelemetry/resources'
+import { BasicTracerProvider, BatchSpanProcessor } from '@opentelemetry/sdk-trace-base'
+import { gzipSync } from 'node:zlib'
+import { checkPage, type LedgerResponse, type TakeDetail, type TakeSummary } from '@lapsus/api'
+import type { RunningServer } from '../src/index.ts'
+import { getJson, testServer, until } from './support.ts'
+
+const FRAMES = 40
+
+/** A game loop in spans: each frame has a simulation with two parts, and a wait. */
+async function play(tracer: Tracer): Promise<void> {
+  for (let i = 0; i < FRAMES; i++) {
+    const frame = tracer.startSpan('turn', { attributes: { 'lapsus.frame': i, 'thread.name': 'main' } })
+    const inFrame = trace.setSpan(context.active(), frame)
+    const sim = tracer.startSpan('sim', { attributes: { 'thread.name': 'main' } }, inFrame)
+    for (const part of ['physics', 'ai']) {
+      const span = tracer.startSpan(
+        part,
+        { attributes: { 'thread.name': 'main' } },
+        trace.setSpan(inFrame, sim),
+      )
+      const end = performance.now() + 0.4
+      while (performance.now() < end);
+      if (part === 'ai') span.setAttribute('lapsus.effect', false)
+      span.end()
+    }
+    if (i === 10) sim.addEvent('bell', { shift: 1 })
+    sim.end()
+    const wait = tracer.startSpan(
+      'swap',
+      { attributes: { 'lapsus.kind': 'wait:graphics', 'thread.name': 'main' } },
+      inFrame,
+    )
+    await new Promise((resolve) => setTimeout(resolve, 2))
+    wait.end()
+    frame.end()
+  }
+}
+
+describe('OpenTelemetry over HTTP', function () {
+  this.timeout(30_000)
+  let server: RunningServer
+  before(async () => {
+    server = await testServer()
+  })
+  after(() => server.stop())
+
+  const send = (body: string | Uint8Array, headers: Record<string, string>, query = '') =>
+    fetch(`${server.address}/v1/traces${query}`, { method: 'POST', body: body as BodyInit, headers })
+  const json = { 'content-type': 'application/json' }
+  const takesOf = async (game: string) =>
+    getJson<TakeSummary[]>(server, `/api/takes?game=${encodeURIComponent(game)}`)
+
+  for (const [encoding, Exporter] of [
+    ['protobuf', ProtobufExporter],
+    ['JSON', JsonExporter],
+  ] as const) {
+    it(`takes what the SDK sends as ${encoding}: every frame, nested, with kinds, effects and moments`, async () => {
+      const game = `Traced as ${encoding}`
+      const provider = new BasicTracerProvider({
+        resource: resourceFromAttributes({ 'service.name': game, 'service.instance.id': encoding }),
+        spanProcessors: [
+          new BatchSpanProcessor(new Exporter({ url: `${server.address}/v1/traces` }), {
+            maxExportBatchSize: 16,
+            scheduledDelayMillis: 50,
+          }),
+        ],
+      })
+      await play(provider.getTracer('game code'))
+      await provider.forceFlush()
+      await until(async () => (await takesOf(game))[0]?.frames === FRAMES, 'all frames are in')
+      const [take] = await takesOf(game)
+      expect(take).to.include({ state: 'recording', frames: FRAMES })
+      const detail = await getJson<TakeDetail>(server, `/api/takes/${take!.id}`)
+      expect(detail.markers.map(({ name, kind }) => [name, kind])).to.have.deep.members([
+        ['sim', 'work'],
+        ['physics', 'work'],
+        ['ai', 'work'],
+        ['swap', 'wait:graphics'],
+      ])
+      expect(detail.moments).to.have.length(1)
+      expect(detail.moments[0]).to.deep.include({ name: 'bell', frame: 10, data: { shift: 1 } })
+      expect(detail.conditions.more).to.include({ source: 'OpenTelemetry', 'service.instance.id': encoding })
+      const ledger = await getJson<LedgerResponse>(
+        server,
+        `/api/takes/${take!.id}/ledger?from=0&to=${FRAMES - 1}&by=marker`,
+      )
+      const rows = new Map(
+        ledger.rows.map((row) => [detail.markers.find(({ id }) => id === row.key)!.name, row]),
+      )
+      expect(rows.get('ai')).to.include({ calls: FRAMES, said: FRAMES, needless: FRAMES })
+      expect(rows.get('sim')!.totalMs).to.be.greaterThan(
+        rows.get('physics')!.totalMs + rows.get('ai')!.totalMs - 1,
+      )
+      const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/pages/10`)).arrayBuffer()
+      const page = checkPage(new Uint8Array(bytes))
+      const depths = [...page.path].map((path) => {
+        let depth = 0
+        for (let at = detail.paths[path]!.parent; at >= 0; at = detail.paths[at]!.parent) depth++
+        return depth
+      })
+      expect(depths).to.deep.equal([0, 1, 1, 0])
+      await provider.shutdown()
+    })
+  }
+
+  it('says which spans it passed over, in the response that the protocol has for it', async () => {
+    const body = {
+      resourceSpans: [{ scopeSpans: [{ spans: [{ name: 'x', startTimeUnixNano: 'never' }] }] }],
+    }
+    const response = await send(JSON.stringify(body), json)
+    expect(response.status).to.equal(200)
+    const { partialSuccess } = (await response.json()) as {
+      partialSuccess: { rejectedSpans: number; errorMessage: string }
+    }
+    expect(partialSuccess.rejectedSpans).to.equal(1)
+    expect(partialSuccess.errorMessage).to.contain('span 0: expected "startTimeUnixNano"')
+  })
+
+  it('takes gzip and a frame marker, and closes a take that has gone quiet', async () => {
+    const span = (name: string, from: number, to: number) => ({
+      name,
+      startTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(from)),
+      endTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(to)),
+    })
+    const spans = [span('work', 10, 500), span('tick', 0, 1000), span('tick', 1000, 2500)]
+    const resource = { attributes: [{ key: 'service.name', value: { stringValue: 'Quiet' } }] }
+    const body = gzipSync(JSON.stringify({ resourceSpans: [{ resource, scopeSpans: [{ spans }] }] }))
+    const response = await send(body, { ...json, 'content-encoding': 'gzip' }, '?frame-marker=tick')
+    expect(response.status).to.equal(200)
+    await until(async () => (await takesOf('Quiet'))[0]?.frames === 2, 'the frames are in')
+    expect((await takesOf('Quiet'))[0]).to.include({ frames: 2, spans: 1 })
+    await until(async () => (await takesOf('Quiet'))[0]!.state === 'complete', 'the take is closed')
+  })
+
+  it('refuses what is no such request, in words', async () => {
+    const status = async (body: string | Uint8Array, headers: Record<string, string>) => {
+      const response = await send(body, headers)
+      return [response.status, ((await response.json()) as { detail: string }).detail] as const
+    }
+    expect(await status('{', json)).to.satisfy(
+      ([code, words]: [number, string]) => code === 400 && words.includes('not an Export'),
+    )
+    expect((await status(Uint8Array.of(1, 2, 3), { 'content-type': 'application/x-protobuf' }))[0]).to.equal(
+      400,
+    )
+    expect((await status('x', { 'content-type': 'text/plain' }))[0]).to.equal(415)
+    expect((await status('x', { ...json, 'content-encoding': 'br' }))[0]).to.equal(415)
+    expect((await status('x', { ...json, 'content-encoding': 'gzip' }))[1]).to.contain('not good gzip')
+    const bomb = gzipSync(Buffer.alloc(64 * 1024 * 1024))
+    expect((await status(bomb, { ...json, 'content-encoding': 'gzip' }))[1]).to.contain('at most')
+  })
+})
