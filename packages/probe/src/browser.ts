@@ -21,7 +21,7 @@ export function createProbe(options: ProbeOptions): Probe {
     game: options.game,
     target: options.target ?? DEFAULT_TARGET,
     sink: sinkOf(options, onProblem),
-    take: options.take ?? crypto.randomUUID(),
+    take: options.take ?? newIdentity(),
     conditions: { runtime: navigator.userAgent.slice(0, 200), ...options.conditions },
     memory,
     ...recordingOptions(options, memory.heap !== null, onProblem),
@@ -43,4 +43,10 @@ function sinkOf(
   }
   onProblem(`Lapsus: "to" must be a ws:// or wss:// address in a browser, got "${to}"; nothing is recorded`)
   return null
+}
+
+/** crypto.randomUUID is only there in secure contexts; a game may be played from any machine of a network. */
+function newIdentity(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16))
+  return Array.from(bytes, (byte) => byte.toString(16).padStart(2, '0')).join('')
 }

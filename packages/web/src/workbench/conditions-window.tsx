@@ -17,12 +17,21 @@ export function ConditionsWindow({ detail, open, onOpenChange }: ConditionsWindo
   const { setNote, setTags } = useLibrary()
   const { patch } = useTake()
   const [note, setDraft] = useState(detail.note)
+  const keepNote = () => {
+    if (note === detail.note) return
+    patch({ note })
+    void setNote(detail.id, note)
+  }
   return (
     <Window
       title="Conditions"
       about="Takes are comparable only as far as these agree."
       open={open}
-      onOpenChange={onOpenChange}
+      onOpenChange={(next) => {
+        // Escape closes the window with the cursor still in the note.
+        keepNote()
+        onOpenChange(next)
+      }}
     >
       <dl className="grid grid-cols-[11rem_1fr] gap-y-1" data-testid="conditions">
         {conditionRows(detail).map(([name, value]) => (
@@ -49,11 +58,7 @@ export function ConditionsWindow({ detail, open, onOpenChange }: ConditionsWindo
             maxLength={10_000}
             className="w-full rounded border border-line bg-paper px-2 py-1"
             onChange={(event) => setDraft(event.target.value)}
-            onBlur={() => {
-              if (note === detail.note) return
-              patch({ note })
-              void setNote(detail.id, note)
-            }}
+            onBlur={keepNote}
           />
         </label>
       </div>

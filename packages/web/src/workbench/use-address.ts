@@ -2,7 +2,7 @@ import { useEffect } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { worstFrame } from '@lapsus/core/take'
 import type { OpenTake } from '../state/take.ts'
-import { useView, viewFromParams, viewToParams } from '../state/view.ts'
+import { useView, viewFromParams, viewToParams, type View } from '../state/view.ts'
 
 /** Browsers slow down pages that change their address all the time. */
 const REST_MS = 250
@@ -29,13 +29,13 @@ export function useAddress(take: OpenTake | null, isLive: boolean): void {
   useEffect(() => {
     if (takeId === undefined) return
     let timer: ReturnType<typeof setTimeout> | undefined
-    const stop = useView.subscribe((view) => {
+    const write = (view: View) => {
       clearTimeout(timer)
-      timer = setTimeout(
-        () => void navigate({ search: isLive ? '' : viewToParams(view).toString() }, { replace: true }),
-        REST_MS,
-      )
-    })
+      const search = isLive ? '' : viewToParams(view).toString()
+      timer = setTimeout(() => void navigate({ search }, { replace: true }), REST_MS)
+    }
+    write(useView.getState())
+    const stop = useView.subscribe(write)
     return () => {
       clearTimeout(timer)
       stop()
