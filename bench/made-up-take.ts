@@ -46,7 +46,7 @@ export function* chunks(): Generator<Uint8Array> {
   }
 }
 
-function chunk(sequence: number, first: number, frames: number): ChunkRecord {
+export function chunk(sequence: number, first: number, frames: number): ChunkRecord {
   const main = lane(0, frames, SPANS_PER_FRAME - 20)
   const worker = lane(1, frames, 20)
   const starts = Float64Array.from({ length: frames }, (_, i) => Math.round((first + i) * FRAME_NS))

@@ -10,6 +10,8 @@ const nowhere: Sink = { hasRoom: () => true, put: () => {}, close: () => Promise
 const probe = createProbe({ game: 'bench', to: nowhere })
 const off = createProbe({ game: 'bench' })
 const marker = probe.marker('span')
+const inBytes = createProbe({ game: 'bench', to: nowhere, mode: 'bytes' })
+const bytesMarker = inBytes.marker('span')
 const offMarker = off.marker('span')
 let sink = 0
 
@@ -21,6 +23,18 @@ const VARIANTS = {
     for (let i = 0; i < CALLS; i++) {
       probe.enter(marker)
       probe.leave()
+    }
+  },
+  said() {
+    for (let i = 0; i < CALLS; i++) {
+      probe.enter(marker, (i & 7) + 1)
+      probe.leave((i & 1) === 0)
+    }
+  },
+  bytes() {
+    for (let i = 0; i < CALLS; i++) {
+      inBytes.enter(bytesMarker)
+      inBytes.leave()
     }
   },
   off() {
@@ -39,9 +53,13 @@ const VARIANTS = {
   },
 }
 
-const taken: Record<keyof typeof VARIANTS, number[]> = { clocks: [], span: [], off: [], measure: [] }
+const taken = Object.fromEntries(Object.keys(VARIANTS).map((name) => [name, []])) as unknown as Record<
+  keyof typeof VARIANTS,
+  number[]
+>
 for (let round = 0; round < ROUNDS + 10; round++) {
   probe.frame()
+  inBytes.frame()
   for (const [name, work] of Object.entries(VARIANTS) as [keyof typeof VARIANTS, () => void][]) {
     const startMs = performance.now()
     work()

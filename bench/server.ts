@@ -7,16 +7,22 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
-import { WebSocket } from 'ws'
 import type { TakeSummary } from '@lapsus/api'
-import { encodeRecord, type IngestMessage } from '@lapsus/core/format'
-import { chunks, declaration, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
+import { exporter, EXPORT_FORMATS } from '@lapsus/core/exchange'
+import { chunk, chunks, declaration, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
+import { Game, takeRecord } from './game.ts'
+import { measureLive } from './live.ts'
+import { measureOverlay } from './overlay.ts'
 import { launchBrowser } from '../test/support/browser.ts'
 import { repeat, summary } from './statistics.ts'
 
 const ROOT = process.cwd()
 const TAKE = 'made-up-take'
 const QUERIES = 60
+const GAMES = 16
+const CHUNKS_OF_MANY = 6
+const SPANS_PER_CHUNK = 128 * SPANS_PER_FRAME
+const IMPORT_CHUNKS = 6
 /** Chunks under way before an acknowledgement is waited for. */
 const WINDOW = 16
 
@@ -29,6 +35,10 @@ const figures = {
   demo: await measureDemo(),
   queries: await measureQueries(),
   drawing: await measureDrawing(),
+  manyGames: await measureManyGames(),
+  imports: await measureImports(),
+  live: await measureLive(address),
+  overlay: await measureOverlay(),
 }
 figures.memory.afterQueriesMb = residentMb(child)
 child.kill('SIGTERM')
@@ -53,46 +63,21 @@ function residentMb({ pid }: ChildProcess): number {
 }
 
 async function measureIngest() {
-  const socket = new WebSocket(`${address.replace('http', 'ws')}/ingest`)
-  let acknowledged = -1
-  let wake = () => {}
-  socket.on('message', (data) => {
-    acknowledged = (JSON.parse(String(data)) as IngestMessage & { ack: number }).ack
-    wake()
-  })
-  await new Promise((resolve) => socket.once('open', resolve))
-  const until = async (sequence: number) => {
-    while (acknowledged < sequence) await new Promise<void>((resolve) => (wake = resolve))
-  }
-  socket.send(
-    encodeRecord({
-      record: 'take',
-      lapsus: 1,
-      take: TAKE,
-      game: 'Made up',
-      target: 60,
-      started: new Date().toISOString(),
-      conditions: {},
-    }),
-  )
-  socket.send(encodeRecord(declaration))
-  await until(1)
+  const game = await Game.begin(address, TAKE)
   // Made beforehand, so that only the server is measured.
   const encoded = [...chunks()]
   const memory: number[] = []
   const startMs = performance.now()
   let sequence = 1
   for (const bytes of encoded) {
-    socket.send(bytes)
+    game.send(bytes)
     sequence++
     if (sequence % 20 === 0) memory.push(residentMb(child))
-    await until(sequence - WINDOW)
+    await game.committed(sequence - WINDOW)
   }
-  await until(sequence)
+  await game.committed(sequence)
   const seconds = (performance.now() - startMs) / 1000
-  socket.send(encodeRecord({ record: 'end', sequence: sequence + 1, dropped: 0 }))
-  await until(sequence + 1)
-  socket.close()
+  await game.end(sequence + 1)
   const spans = FRAMES * SPANS_PER_FRAME
   const half = memory.length / 2
   return {
@@ -105,6 +90,72 @@ async function measureIngest() {
     },
     storedBytesPerSpan: (await takeSummary(TAKE)).storedBytes / spans,
   }
+}
+
+/** Sixteen games at once, each as fast as it is acknowledged. */
+async function measureManyGames() {
+  const encoded = [...chunks()].slice(0, CHUNKS_OF_MANY)
+  const games = await Promise.all(
+    Array.from({ length: GAMES }, (_, i) => Game.begin(address, `one-of-many-${i}`)),
+  )
+  const memory: number[] = []
+  const startMs = performance.now()
+  await Promise.all(
+    games.map(async (game) => {
+      for (const [i, bytes] of encoded.entries()) {
+        game.send(bytes)
+        await game.committed(i)
+        memory.push(residentMb(child))
+      }
+      await game.end(encoded.length + 2)
+    }),
+  )
+  const seconds = (performance.now() - startMs) / 1000
+  const spans = GAMES * encoded.length * SPANS_PER_CHUNK
+  return { games: GAMES, spans, spansPerSecond: spans / seconds, residentMb: Math.max(...memory) }
+}
+
+/** The same frames from a file of each format, from the first byte sent to the answer. */
+async function measureImports() {
+  const frames = IMPORT_CHUNKS * 128
+  const spans = frames * SPANS_PER_FRAME
+  const speeds: Record<string, number> = {}
+  for (const format of EXPORT_FORMATS.filter((name) => name !== 'csv')) {
+    const write = exporter(format)
+    const pieces = [write(takeRecord(`imported-${format}`)), write(declaration)]
+    for (let i = 0; i < IMPORT_CHUNKS; i++) pieces.push(write(chunk(i + 2, i * 128, 128)))
+    pieces.push(write({ record: 'end', sequence: IMPORT_CHUNKS + 2, dropped: 0 }))
+    const body = Buffer.concat(pieces.map((piece) => Buffer.from(piece)))
+    speeds[format] = await importSpeed(body, spans, '')
+  }
+  speeds['timeline'] = await importSpeed(Buffer.from(timelineOf(frames)), spans, '?frameMarker=frame')
+  return speeds
+}
+
+async function importSpeed(body: Buffer, spans: number, query: string): Promise<number> {
+  const startMs = performance.now()
+  const response = await fetch(`${address}/api/imports${query}`, { method: 'POST', body: body as BodyInit })
+  const { frames } = (await response.json()) as { frames: number }
+  if (frames === 0) throw new Error('the import brought no frame')
+  return spans / ((performance.now() - startMs) / 1000)
+}
+
+/** Frames of as many measures, each 10 µs after the one before. */
+function timelineOf(frames: number): string {
+  const entries: object[] = []
+  for (let frame = 0; frame < frames; frame++) {
+    const startTime = frame * 16.7
+    entries.push({ name: 'frame', entryType: 'measure', startTime, duration: 16.6 })
+    for (let i = 0; i < SPANS_PER_FRAME; i++) {
+      entries.push({
+        name: `system ${i % 50}`,
+        entryType: 'measure',
+        startTime: startTime + i * 0.02,
+        duration: 0.015,
+      })
+    }
+  }
+  return JSON.stringify(entries)
 }
 
 async function takeSummary(id: string): Promise<TakeSummary> {

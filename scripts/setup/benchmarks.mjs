@@ -13,7 +13,7 @@ const LIMITED_BY = {
 /** @param figures what bench/probe.ts and bench/server.ts print, and `bundles` in bytes */
 export function benchmarkPage({ probe, server, bundles }, date) {
   const { ns } = probe
-  const { ingest, memory, demo, queries, drawing } = server
+  const { ingest, memory, demo, queries, drawing, manyGames, imports, live, overlay } = server
   const rows = [
     [
       'enter + leave, against two bare clock reads',
@@ -82,6 +82,20 @@ export function benchmarkPage({ probe, server, bundles }, date) {
       drawing.page.p95 < 16.7,
     ],
   ]
+  rows.push(
+    [
+      `redraw of the live view, 60 frames/s of 2,000 spans`,
+      'p95 < 16.7 ms',
+      `${three(live.ms.median)} ms (p95 ${three(live.ms.p95)}), ${three(live.redraws / live.seconds)} a second`,
+      live.ms.p95 < 16.7,
+    ],
+    [
+      'overlay, a frame',
+      '< 0.1 ms',
+      `${three(overlay.meanMs)} ms (a frame in which it redraws: at most ${three(overlay.worstMs)})`,
+      overlay.meanMs < 0.1,
+    ],
+  )
   const missed = rows
     .filter((row) => !row[3])
     .map(([what]) => `- Missed: ${what}. ${LIMITED_BY[what] ?? ''}`.trim())
@@ -97,6 +111,10 @@ ${missed.length === 0 ? '' : `\n${missed.join('\n')}\n`}
 Further figures of the same run:
 
 - two clock reads ${three(ns.clocks)} ns; enter + leave ${three(ns.span)} ns; switched off ${three(ns.off)} ns; mark + measure ${three(ns.measure)} ns
+- enter + leave with key and effect ${three(ns.said)} ns, ${three(ns.said / ns.clocks)} × two clock reads; in mode bytes, with two heap reads, ${three(ns.bytes)} ns, ${three(ns.bytes / ns.clocks)} ×
+- the overlay, minified and gzipped: ${three(bundles.overlay / 1000)} kB
+- ${manyGames.games} games at once: ${three(manyGames.spansPerSecond)} spans/s together, server memory at most ${three(manyGames.residentMb)} MB
+- import from a file, spans/s: take file ${three(imports.lapsus)}, JSON lines ${three(imports.jsonl)}, OpenTelemetry JSON ${three(imports.otlp)}, Performance Timeline ${three(imports.timeline)}
 - the probe in Node, bundled with its WebSocket library: ${three(bundles.node / 1000)} kB minified and gzipped
 - made-up take: ${three(ingest.spans)} spans in ${ingest.chunks} chunks; ${three(ingest.storedBytesPerSpan)} bytes/span (its durations are noise, which does not pack)
 - demo take: ${three(demo.spans)} spans in ${three(demo.frames)} frames

@@ -1,7 +1,7 @@
 /** The game in a browser's worker. Its frames come with the screen's refresh. */
 import { createProbe } from '@lapsus/probe'
 import { FrameMeter } from '@lapsus/probe/overlay'
-import { GAME } from '../src/name.ts'
+import { GAME, VERSION } from '../src/name.ts'
 import { PostOffice } from '../src/post-office.ts'
 import { LANTERNS, parseFlaws, STEP_S } from '../src/settings.ts'
 import type { World } from '../src/world.ts'
@@ -27,6 +27,7 @@ async function play({ seed, letters, moths, flaws, to, take }: Begin): Promise<v
     take,
     ...(to === null ? {} : { to }),
     conditions: {
+      version: VERSION,
       build: 'release',
       device: 'browser worker',
       scene: 'night shift',

@@ -2,7 +2,7 @@
 import { createProbe } from '@lapsus/probe'
 import { blockUntil, Display } from './display.ts'
 import { HANDSET, isInsideHandset } from './handset.ts'
-import { GAME } from './name.ts'
+import { GAME, VERSION } from './name.ts'
 import { waitUntil } from './pace.ts'
 import { PostOffice } from './post-office.ts'
 import { routesInSlices } from './routes.ts'
@@ -34,13 +34,13 @@ export async function play(options: PlayOptions): Promise<string> {
     game: GAME,
     target,
     conditions: {
+      version: VERSION,
       build: 'release',
       scene: 'night shift',
       seed,
       load: `${letters} letters/s, ${moths} moths`,
       ...(isInsideHandset() ? { device: HANDSET } : {}),
       more: {
-        version: '1.0.0',
         flaws: [...flaws].join(', ') || 'none',
         routes,
         paced,

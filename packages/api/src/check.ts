@@ -111,7 +111,7 @@ export function checkPage(bytes: Uint8Array): Page {
   })
   if (columns.some((column) => column.length !== columns[0]!.length))
     throw bad('path', 'as long as the times', fields)
-  for (const field of ['gauges', 'watches', 'lives', 'jobs']) list(fields, field, MOST)
+  for (const field of ['gauges', 'watches', 'lives', 'updaters', 'jobs']) list(fields, field, MOST)
   const details = ['effect', 'bytes', 'key'].map((field) => fields[field] ?? null) as [
     Page['effect'],
     Page['bytes'],

@@ -90,6 +90,16 @@ export interface Page {
   gauges: { gauge: number; value: number }[]
   watches: { watch: number; looks: number; changes: number }[]
   lives: { class: number; born: number; died: number; bytes: number }[]
+  /** The updaters of each class, as they were at the end of the frame. */
+  updaters: {
+    class: number
+    instances: number
+    enabled: number
+    unseen: number
+    far: number
+    asleep: number
+    everyMs: number
+  }[]
   /** Jobs that were dispatched, begun or ended during the frame. */
   jobs: Job[]
 }

@@ -71,6 +71,7 @@ const page = {
   gauges: [{ gauge: 0, value: 1.5 }],
   watches: [],
   lives: [],
+  updaters: [],
   jobs: [],
   effect: Uint8Array.of(2, 1),
 }

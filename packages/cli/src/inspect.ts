@@ -1,7 +1,15 @@
 import type { SourceFormat } from '@lapsus/core/exchange'
-import type { Conditions } from '@lapsus/core/format'
-import { ledgerRows, type LedgerRow } from '@lapsus/core/rollup'
-import { frameFigures, NS_PER_MS, type FrameFigures } from '@lapsus/core/take'
+import type { Conditions, RecorderFigures } from '@lapsus/core/format'
+import { ledgerRows, withoutRecorder, type LedgerRow } from '@lapsus/core/rollup'
+import {
+  frameFigures,
+  framesWithoutRecorder,
+  NS_PER_MS,
+  recorderShareNs,
+  type FrameColumns,
+  type FrameFigures,
+} from '@lapsus/core/take'
+import { CliError } from './errors.ts'
 import type { TakeFile } from './take-file.ts'
 
 export interface Inspection {
@@ -20,6 +28,8 @@ export interface Inspection {
     conditions: Conditions
   }
   frames: Omit<FrameFigures, 'frames' | 'heldBy' | 'overTimeMs'>
+  /** Null when the take does not say what its recorder costs. */
+  recorder: { spanNs: number; msPerFrame: number; takenOut: boolean } | null
   ledger: LedgerLine[]
 }
 
@@ -41,8 +51,23 @@ export interface LedgerLine {
   bytes: number | null
 }
 
-/** The figures of a take file, as `inspect --json` prints them. @param targetFps null for the take's own */
-export function inspect(file: TakeFile, targetFps: number | null): Inspection {
+/**
+ * The figures of a take file, as `inspect --json` prints them.
+ * @param targetFps null for the take's own
+ * @param lessRecorder whether the recorder's estimated share is taken out
+ * @throws CliError when it shall be and the take does not say what it is
+ */
+export function inspect(recorded: TakeFile, targetFps: number | null, lessRecorder = false): Inspection {
+  const { recorder } = recorded.take.conditions
+  if (lessRecorder && recorder === undefined) {
+    throw new CliError('the recorder of this take did not say what it costs')
+  }
+  const without = lessRecorder && recorder !== undefined ? recorder : null
+  const file =
+    without === null ? recorded : { ...recorded, frames: framesWithoutRecorder(recorded.frames, without) }
+  const { paths } = file.progress
+  const rows = ledgerRows(file.rollup, 'path')
+  const ledger = without === null ? rows : withoutRecorder(rows, file.rollup, 'path', paths, without)
   const target = targetFps ?? file.take.target
   const { startNs, durationNs } = file.frames
   const frames = startNs.length
@@ -65,8 +90,16 @@ export function inspect(file: TakeFile, targetFps: number | null): Inspection {
       conditions: file.take.conditions,
     },
     frames: { budgetMs, work, over, overShare, late, held },
-    ledger: ledgerRows(file.rollup, 'path').map((row) => ledgerLine(file, row, frames)),
+    recorder: recorder === undefined ? null : recorderFigures(file.frames, recorder, lessRecorder),
+    ledger: ledger.map((row) => ledgerLine(file, row, frames)),
   }
+}
+
+function recorderFigures(frames: FrameColumns, recorder: RecorderFigures, takenOut: boolean) {
+  const count = frames.mainSpans.length
+  let sumNs = 0
+  for (let frame = 0; frame < count; frame++) sumNs += recorderShareNs(frames, frame, recorder)
+  return { spanNs: recorder.spanNs, msPerFrame: count === 0 ? 0 : sumNs / count / NS_PER_MS, takenOut }
 }
 
 function ledgerLine({ progress, take }: TakeFile, row: LedgerRow, frames: number): LedgerLine {
@@ -95,7 +128,7 @@ const REPORT_ROWS = 15
 const three = (value: number) => (Number.isNaN(value) ? '–' : Number(value.toPrecision(3)).toString())
 
 /** A short report for people. */
-export function report({ take, frames, ledger }: Inspection): string {
+export function report({ take, frames, recorder, ledger }: Inspection): string {
   const { work } = frames
   const rows = ledger.slice(0, REPORT_ROWS).map((line) => {
     const lane = line.lane === take.lanes[0] ? '' : ` [${line.lane}]`
@@ -114,6 +147,9 @@ export function report({ take, frames, ledger }: Inspection): string {
     `target ${three(take.targetFps)} frames a second, budget ${three(frames.budgetMs)} ms`,
     `work   p50 ${three(work.p50)}   p95 ${three(work.p95)}   p99 ${three(work.p99)}   p99.9 ${three(work.p999)}   worst ${three(work.worst)} ms`,
     `over budget ${frames.over} (${three(frames.overShare * 100)} %), late ${frames.late}, of these held by waiting ${frames.held}`,
+    ...(recorder === null
+      ? []
+      : [`recorder about ${three(recorder.msPerFrame)} ms a frame${recorder.takenOut ? ', taken out' : ''}`]),
     '',
     'ms a frame, most self time first',
     `${['self', 'total', 'self p99', 'calls'].map((head) => head.padStart(9)).join('')}  path`,

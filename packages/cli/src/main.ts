@@ -20,6 +20,7 @@ interface InspectOptions {
   json?: boolean
   target?: number
   frameMarker?: string
+  lessRecorder?: boolean
 }
 interface ExportOptions {
   out: string
@@ -54,9 +55,10 @@ program
   .option('--json', 'everything, as JSON')
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
-  .action(async (path: string, { json, target, frameMarker }: InspectOptions) => {
+  .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
+  .action(async (path: string, { json, target, frameMarker, lessRecorder }: InspectOptions) => {
     const file = await readTakeFile(path, frameMarker)
-    const inspection = inspect(file, target ?? null)
+    const inspection = inspect(file, target ?? null, lessRecorder)
     console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
     if (file.malformed) process.exitCode = BAD_INPUT

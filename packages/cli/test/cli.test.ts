@@ -237,6 +237,15 @@ describe('lapsus and other formats', () => {
   it('inspects what runs said, and foreign files with their frame marker', async () => {
     const { ledger, take } = await inspection(file('rich2.lapsus', bytesOf(richTake())))
     expect(take.conditions.mode).to.equal('bytes')
+    const less = await inspection(join(folder, 'rich2.lapsus'), '--less-recorder')
+    // Three spans of 90 ns in frame 0, one in frame 1.
+    expect(less.recorder).to.deep.equal({ spanNs: 90, msPerFrame: 0.00018, takenOut: true })
+    const selfOf = ({ ledger: lines }: Inspection) =>
+      lines.find(({ path }) => path.join('>') === 'sim')!.selfMs
+    expect(selfOf({ ledger } as Inspection) - selfOf(less)).to.be.closeTo((2 * 40 + 50) / MS, 1e-9)
+    expect(
+      (await lapsus(['inspect', file('plain.lapsus', bytesOf(sample())), '--less-recorder'])).code,
+    ).to.equal(2)
     expect(ledger.find(({ path }) => path.join('>') === 'sim')).to.include({ needless: 1, bytes: 4600 })
     const entries = [0, 16].map((startTime) => ({
       name: 'turn',

@@ -21,13 +21,19 @@ import {
   encodeSamples,
   excerpt,
   framesWithoutRecorder,
-  isUnpaired,
   isUnreliable,
   packDetails,
   pairJobs,
   unpackDetails,
 } from '@lapsus/core/take'
-import { encodeCbor, FormatError, RecordReader, validateRecord, type ChunkRecord } from '@lapsus/core/format'
+import {
+  emptyChunk,
+  encodeCbor,
+  FormatError,
+  RecordReader,
+  validateRecord,
+  type ChunkRecord,
+} from '@lapsus/core/format'
 import {
   arbitraryFrames,
   bytesOf,
@@ -227,7 +233,7 @@ describe('samples and jobs', () => {
     expect(() => digester.digest({ ...chunk, jobs })).to.throw('lane 9')
   })
 
-  it('pair, in any order, and odd ones are told', () => {
+  it('pair, in any order, also over chunks; ends without a beginning are counted as repairs', () => {
     const [job] = pairJobs([chunk.jobs])
     expect(job).to.deep.equal({
       id: 77,
@@ -236,9 +242,16 @@ describe('samples and jobs', () => {
       begun: { lane: 1, atNs: 900 },
       ended: { lane: 1, atNs: 1_000_900 },
     })
-    expect(isUnpaired(job!)).to.equal(false)
-    const ended = { ...chunk.jobs, event: Uint8Array.of(2, 2, 0) }
-    expect(pairJobs([ended]).every(isUnpaired)).to.equal(true)
+    const digester = new Digester()
+    digester.declare(declare)
+    expect(digester.digest(chunk).repaired).to.equal(1)
+    const later = (event: number) => ({
+      ...emptyChunk(3),
+      jobs: { ...chunk.jobs, event: Uint8Array.of(event, event, event), job: Uint32Array.of(5, 6, 7) },
+    })
+    expect(digester.digest(later(1)).repaired).to.equal(0)
+    expect(digester.digest(later(2)).repaired).to.equal(0)
+    expect(digester.digest(later(2)).repaired).to.equal(3)
   })
 })
 

@@ -55,6 +55,7 @@ const HAND_OVER_SPANS = SPAN_CAPACITY / 2
 /** A chunk waits this long for what becomes known late: spans of other lanes, collections. */
 const LATE_NEWS_MS = 60
 const MAIN_LANE = 0
+const PROBE = 'Lapsus probe 0.1.0'
 
 /** A chunk that has been handed over and waits for late news. */
 interface Gathered extends Omit<ChunkContent, 'jobs'> {
@@ -258,7 +259,7 @@ export class Probe extends SpanRecorder {
       game,
       target,
       started: new Date().toISOString(),
-      conditions: { ...conditions, mode, recorder },
+      conditions: { probe: PROBE, ...conditions, mode, recorder },
     }
     this.#stream = new TakeStream(sink, record, () => this.#allDeclared())
     this.#outlet = mode === 'keep-last' ? new KeepLast(this.#stream, keepSeconds) : new SendAll(this.#stream)

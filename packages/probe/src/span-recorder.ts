@@ -211,8 +211,9 @@ export class SpanRecorder {
 
   /** Closes it. */
   endJob(job: JobId, marker: MarkerId): void {
-    this.leave()
+    // Before the span is closed, since that may send what has gathered.
     this.#noteJob(job, JOB_ENDED, marker)
+    this.leave()
   }
 
   #noteJob(job: JobId, event: number, marker: MarkerId): void {

@@ -7,7 +7,7 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
-import type { TakeDetail } from '@lapsus/api'
+import { checkPage, type TakeDetail } from '@lapsus/api'
 import { getJson, testServer } from '../../server/test/support.ts'
 import { launchBrowser } from '../../../test/support/browser.ts'
 
@@ -33,23 +33,39 @@ describe('probe in a browser', function () {
     expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)
   })
 
-  it('records a page’s frames', async () => {
+  it('records a page’s frames, and the jobs of a web worker beside them', async () => {
     const server = await testServer()
     const script = bundle(`
       import { createProbe } from './browser.ts'
       const probe = createProbe({ game: 'Page', target: 120, to: ${JSON.stringify(server.address.replace('http', 'ws'))} })
       const DRAW = probe.marker('draw')
+      const WORK = probe.marker('work')
+      const worker = new Worker('/lane.js', { type: 'module' })
+      await new Promise((resolve) => worker.onmessage = resolve)
       let frames = 0
       async function loop() {
         probe.frame()
         probe.run(DRAW, () => { document.title = 'frame ' + frames })
+        if (frames === 12) worker.postMessage(probe.dispatch(WORK))
         if (++frames < 30) requestAnimationFrame(loop)
         else { await probe.close(); document.title = 'done' }
       }
       loop()`)
+    const lane = bundle(`
+      import { createProbe } from './browser.ts'
+      const lane = createProbe({ game: 'Page' }).lane('web worker')
+      const WORK = lane.marker('work')
+      onmessage = ({ data: job }) => {
+        lane.beginJob(job, WORK)
+        const end = performance.now() + 3
+        while (performance.now() < end);
+        lane.endJob(job, WORK)
+      }
+      postMessage('ready')`)
     const site = createServer((request, response) => {
-      if (request.url === '/game.js')
-        response.writeHead(200, { 'content-type': 'text/javascript' }).end(script)
+      const scripts: Record<string, Uint8Array> = { '/game.js': script, '/lane.js': lane }
+      const wanted = scripts[request.url ?? '']
+      if (wanted !== undefined) response.writeHead(200, { 'content-type': 'text/javascript' }).end(wanted)
       else
         response
           .writeHead(200, { 'content-type': 'text/html' })
@@ -66,6 +82,14 @@ describe('probe in a browser', function () {
       expect(take).to.include({ game: 'Page', target: 120, frames: 30, state: 'complete' })
       expect(take!.conditions.runtime).to.contain('Chrome')
       expect(take!.conditions.recorder!.clockResolutionNs).to.be.greaterThan(0)
+      // The worker's job lies after its dispatch, on a clock aligned with the page's.
+      const { lanes } = await getJson<TakeDetail>(server, `/api/takes/${take!.id}`)
+      expect(lanes.map(({ name }) => name)).to.deep.equal(['main', 'web worker'])
+      const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/pages/12`)).arrayBuffer()
+      const [job] = checkPage(new Uint8Array(bytes)).jobs
+      expect([job!.dispatched!.lane, job!.begun!.lane]).to.deep.equal([0, 1])
+      expect(job!.begun!.atNs - job!.dispatched!.atNs).to.be.within(-1e6, 100e6)
+      expect(job!.ended!.atNs - job!.begun!.atNs).to.be.within(3e6, 100e6)
     } finally {
       await browser.close()
       await server.stop()

@@ -196,6 +196,13 @@ describe('takes in every format', () => {
     expect([...page.key!]).to.deep.equal([0, 9, 77, 0])
     expect(page.lives).to.deep.equal([{ class: 0, born: 3, died: 2, bytes: 480 }])
     expect(page.jobs.map(({ id }) => id)).to.deep.equal([77])
+    const later = await (await fetch(`${server.address}/api/takes/test-take-1/pages/1`)).arrayBuffer()
+    const next = checkPage(new Uint8Array(later))
+    expect(next.updaters).to.deep.equal([
+      { class: 0, instances: 10, enabled: 8, unseen: 1, far: 2, asleep: 3, everyMs: 16.5 },
+    ])
+    expect(next.watches).to.deep.equal([{ watch: 0, looks: 4, changes: 1 }])
+    expect(next.lives).to.deep.equal([])
     const { stretches, classes, watches } = await getJson<TakeDetail>(server, '/api/takes/test-take-1')
     expect(stretches).to.deep.equal([
       { firstFrame: 0, cause: 'frame over 2 ms', at: '2026-01-02T03:04:06.000Z' },

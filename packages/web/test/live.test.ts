@@ -279,6 +279,17 @@ describe('live view', function () {
     expect(details).to.include.members(['bytes', 'needless'])
   })
 
+  it('shows what a frame says besides times', async () => {
+    await open('/takes/test-take-1?frame=1')
+    await seen('tally looked at 4 ×, changed 1 ×')
+    expect(await textOf('samples')).to.contain('letters -2.00')
+    expect(await textOf('samples')).to.contain(
+      'letter: 10 updaters, 8 enabled, 1 of them unseen, 2 of them far, 3 of them asleep',
+    )
+    await page.keyboard.press('ArrowLeft')
+    await seen('letter +3 −2')
+  })
+
   it('finds takes by words and conditions, from the address too', async () => {
     await open('/')
     await seen('Live game')

@@ -65,6 +65,7 @@ function open(frames: FrameSpec[]) {
     gauges: [],
     watches: [],
     lives: [],
+    updaters: [],
     jobs: [],
   }
   const rollup = rollupOf(coursesOf(chunk, paths), paths, 0)

@@ -40,6 +40,8 @@ export type RecordingMode = (typeof RECORDING_MODES)[number]
 
 /** The circumstances a take was made under. Unknown ones are left out. */
 export interface Conditions {
+  /** Of the game. */
+  version?: string
   build?: string
   device?: string
   scene?: string
@@ -48,6 +50,8 @@ export interface Conditions {
   /** One of RECORDING_MODES where the probe recorded it. */
   mode?: string
   runtime?: string
+  /** What recorded it, with its version. */
+  probe?: string
   recorder?: RecorderFigures
   /** Anything else the game wants kept, by name. */
   more?: Record<string, string | number | boolean>

@@ -84,7 +84,7 @@ function dateTime(fields: Fields, field: string): string {
   return value
 }
 
-const TEXT_CONDITIONS = ['build', 'device', 'scene', 'load', 'mode', 'runtime'] as const
+const TEXT_CONDITIONS = ['version', 'build', 'device', 'scene', 'load', 'mode', 'runtime', 'probe'] as const
 
 function conditionsOf(fields: Fields): Conditions {
   const conditions: Conditions = {}

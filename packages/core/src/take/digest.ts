@@ -10,6 +10,7 @@ import {
 import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
 import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
 import { NO_PATH, PathTable } from './paths.ts'
+import { countUnpaired } from './jobs.ts'
 import { samplesOf, type Samples } from './samples.ts'
 import type { SpanColumns, SpanDetails } from './spans.ts'
 
@@ -39,6 +40,8 @@ export interface TakeProgress {
   frames: number
   /** Start of the last frame, ns; −Infinity before the first. */
   lastFrameStartNs: number
+  /** Jobs that have begun and not ended. */
+  openJobs: Set<number>
 }
 
 export const newProgress = (): TakeProgress => ({
@@ -46,6 +49,7 @@ export const newProgress = (): TakeProgress => ({
   paths: new PathTable(),
   frames: 0,
   lastFrameStartNs: -Infinity,
+  openJobs: new Set(),
 })
 
 /** Turns the chunks of one take, in order, into digested ones. */
@@ -77,7 +81,8 @@ export class Digester {
     const firstFrame = this.progress.frames
     this.progress.frames += frames.startNs.length
     this.progress.lastFrameStartNs = frames.startNs.at(-1) ?? this.progress.lastFrameStartNs
-    const { sequence, moments, stretch, dropped, repaired } = chunk
+    const { sequence, moments, stretch, dropped } = chunk
+    const repaired = chunk.repaired + countUnpaired(chunk.jobs, this.progress.openJobs)
     const samples = samplesOf(chunk)
     return {
       sequence,

@@ -30,8 +30,22 @@ export function pairJobs(events: readonly JobEvents[]): Job[] {
   return [...jobs.values()].sort((a, b) => a.id - b.id)
 }
 
-/** A job that ended without having begun, or at another time than its order allows. */
-export const isUnpaired = ({ dispatched, begun, ended }: Job): boolean =>
-  (ended !== null && begun === null) ||
-  (begun !== null && ended !== null && ended.atNs < begun.atNs) ||
-  (dispatched !== null && begun !== null && begun.atNs < dispatched.atNs)
+/** Jobs under way that are remembered: more than a game can have at once. */
+const MOST_OPEN = 65_536
+
+/**
+ * Follows the jobs of a take from chunk to chunk.
+ * @param open jobs that have begun and not ended; brought up to date
+ * @returns how many ended that never began
+ */
+export function countUnpaired({ job, event }: JobEvents, open: Set<number>): number {
+  let unpaired = 0
+  // A job may end and begin in one chunk, and events come in any order.
+  for (let i = 0; i < job.length; i++) {
+    if (event[i] === JOB_BEGUN && open.size < MOST_OPEN) open.add(job[i]!)
+  }
+  for (let i = 0; i < job.length; i++) {
+    if (event[i] === JOB_ENDED && !open.delete(job[i]!)) unpaired++
+  }
+  return unpaired
+}

@@ -45,7 +45,7 @@ export async function pageBytes(takeId: string, frame: number): Promise<Uint8Arr
   })
 }
 
-function samplesOfFrame({ gauges, watches, lives }: Samples, within: number) {
+function samplesOfFrame({ gauges, watches, lives, updaters }: Samples, within: number) {
   const rowOf = (frames: Uint32Array) => frames.indexOf(within)
   return {
     gauges: gauges.flatMap(({ gauge, frame, value }) => {
@@ -61,6 +61,15 @@ function samplesOfFrame({ gauges, watches, lives }: Samples, within: number) {
       return i < 0
         ? []
         : [{ class: item.class, born: item.born[i], died: item.died[i], bytes: item.bytes[i] }]
+    }),
+    // The state holds until the next sample; every chunk begins with one.
+    updaters: updaters.flatMap((item) => {
+      const i = item.frame.findLastIndex((frame) => frame <= within)
+      if (i < 0) return []
+      const { instances, enabled, unseen, far, asleep, everyMs } = item
+      const columns = { instances, enabled, unseen, far, asleep, everyMs }
+      const state = Object.entries(columns).map(([name, column]) => [name, column[i]])
+      return [{ class: item.class, ...Object.fromEntries(state) }]
     }),
   }
 }

@@ -29,11 +29,12 @@ export function conditionRows({
   dropped,
   repaired,
 }: TakeSummary): [string, string][] {
-  const { build, device, scene, seed, load, mode, runtime, recorder, more = {} } = conditions
+  const { version, build, device, scene, seed, load, mode, runtime, probe, recorder, more = {} } = conditions
   const ns = (value: number | undefined) => (value === undefined ? undefined : `${three(value)} ns`)
   const rows: [string, string | undefined][] = [
     ['recorded', dateTime(started)],
     ['target', `${plain(target)} frames a second, ${three(1000 / target)} ms`],
+    ['version', version],
     ['build', build],
     ['device', device],
     ['runtime', runtime],
@@ -42,6 +43,7 @@ export function conditionRows({
     ['seed', seed === undefined ? undefined : String(seed)],
     ...Object.entries(more).map(([name, value]): [string, string] => [name, String(value)]),
     ['mode', mode === 'bytes' ? 'bytes: times are inflated by the heap reads' : mode],
+    ['recorded by', probe],
     ['a span costs', ns(recorder?.spanNs)],
     ['of it inside the span', ns(recorder?.insideNs)],
     ['a clock read costs', ns(recorder?.clockReadNs)],

@@ -4,6 +4,7 @@ import { create } from 'zustand'
 import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
 import { useTake } from './take.ts'
+import { useView } from './view.ts'
 
 const NEWS_EVERY_MS = 400
 const LEDGER_EVERY_MS = 1_000
@@ -97,7 +98,14 @@ async function sumUp(id: string): Promise<void> {
   const to = take.frames.startNs.length - 1
   if (to < 0) return
   const from = firstSince(take.frames.startNs, HEAVY_S)
-  useLive.setState({ heaviest: await api.ledger(id, { from, to, by: 'marker', withoutRecorder: false }) })
+  useLive.setState({
+    heaviest: await api.ledger(id, {
+      from,
+      to,
+      by: 'marker',
+      withoutRecorder: useView.getState().withoutRecorder,
+    }),
+  })
 }
 
 async function findOthers(id: string): Promise<void> {

@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import { Words } from '../components/words.tsx'
 import { LedgerView } from '../ledger/ledger-view.tsx'
 import { LiveView } from '../live/live-view.tsx'
+import { FrameSamples } from '../page/frame-samples.tsx'
 import { PageView } from '../page/page-view.tsx'
 import { follow, useLive } from '../state/live.ts'
 import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
@@ -108,6 +109,7 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
           <div className="min-h-0 grow">
             <PageView take={take} budgetMs={budgetMs} />
           </div>
+          <FrameSamples take={take} />
         </div>
         <div className="flex min-h-0 flex-col">
           <ScopeBar take={take} />
