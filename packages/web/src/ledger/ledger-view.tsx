@@ -32,7 +32,7 @@ const columnsOf = (details: Detail[]): CSSProperties => ({
   gridTemplateColumns:
     details.length === 0
       ? 'minmax(0,1fr) 4.4rem 4.4rem 4.2rem 4.4rem 5.6rem'
-      : `minmax(0,1fr) 3.5rem 3.5rem 3.6rem 3.3rem ${'3.7rem '.repeat(details.length)} 3.7rem`,
+      : `minmax(0,1fr) 3.5rem 3.5rem 3.6rem 3.3rem ${'4.3rem '.repeat(details.length)} 3.9rem`,
 })
 const UNIT_WORDS: Record<Unit, string> = {
   frame: 'ms a frame',
@@ -171,7 +171,7 @@ function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort
       <button
         type="button"
         aria-pressed={sort === value}
-        className={`${align} ${sort === value ? 'font-semibold text-ink' : ''} hover:text-ink`}
+        className={`${align} whitespace-nowrap ${sort === value ? 'font-semibold text-ink' : ''} hover:text-ink`}
         onClick={() => onSort(value)}
       >
         {head}
