@@ -34,7 +34,7 @@ export interface Settings {
   lanterns: number
 }
 
-export const DEFAULTS = { seed: 1, letters: 90, moths: 150 }
+export const DEFAULTS = { seed: 1, letters: 40, moths: 150 }
 export const LANTERNS = 320
 
 /** Fixed step of the game. */

@@ -46,9 +46,9 @@ export function deliver(world: World): void {
 }
 
 /** After a delivery some moths roost for a while. */
-const ROOST_SHARE = 0.6
-const SHORTEST_ROOST = 120
-const LONGEST_ROOST = 900
+const ROOST_SHARE = 0.5
+const SHORTEST_ROOST = 60
+const LONGEST_ROOST = 480
 
 function roost(world: World, moth: Moth): void {
   moth.roostsUntil =

@@ -3,7 +3,7 @@ import { lanternNamed, strongestNearby, strongestOfAll, TOWN, type Lantern } fro
 import type { Moth, World } from '../world.ts'
 import { windAt } from './weather.ts'
 
-const SPEED = 90
+const SPEED = 260
 const FLOCK_EVERY = 8
 
 /** Every moth flies on: drawn by light, pushed by wind, bound for its address if it has one. */

@@ -84,7 +84,7 @@ export class RecordingBody {
   @IsInt() @Min(1) @Max(DEMO_LIMITS.seconds) seconds = 30
   @IsInt() @Min(0) @Max(0xffff_ffff) seed = 1
   @IsArray() @IsString({ each: true }) flaws: string[] = []
-  @IsInt() @Min(0) @Max(DEMO_LIMITS.letters) letters = 90
+  @IsInt() @Min(0) @Max(DEMO_LIMITS.letters) letters = 40
   @IsInt() @Min(1) @Max(DEMO_LIMITS.moths) moths = 150
   @IsString() @MaxLength(200) name = ''
   @IsNumber() @Min(1) @Max(1000) target = 60

@@ -11,12 +11,13 @@ import { describeDemo } from './demo.ts'
 /** Ended recordings that are still listed. */
 const MOST_KEPT = 20
 const MESSAGE_LENGTH = 2_000
+/** A game that has not begun its take by then has failed. */
+const NAME_TRIES = 150
+const NAME_EVERY_MS = 200
 
 interface Run {
   recording: Recording
   child: ChildProcess
-  /** What its take shall be called; empty for nothing. */
-  name: string
   startedMs: number
   output: string
   ended: Promise<void>
@@ -81,11 +82,9 @@ export class Recordings {
       frames: 0,
       message: '',
     }
-    const { name } = request
     const run: Run = {
       recording,
       child,
-      name,
       startedMs: performance.now(),
       output: '',
       ended: Promise.resolve(),
@@ -94,10 +93,11 @@ export class Recordings {
     child.stdout?.on('data', keep)
     child.stderr?.on('data', keep)
     run.ended = new Promise((resolve) => {
-      child.once('error', (error) => resolve(this.#end(run, null, request, error.message)))
-      child.once('exit', (code) => resolve(this.#end(run, code, request, run.output.trim())))
+      child.once('error', (error) => resolve(this.#end(run, null, error.message)))
+      child.once('exit', (code) => resolve(this.#end(run, code, run.output.trim())))
     })
     this.#runs.set(recording.id, run)
+    if (request.name !== '') void this.#nameTake(recording, request.name)
     this.#forgetOld()
     this.#log.info({ take, seconds: request.seconds, flaws: request.flaws }, 'recording the demo game')
     return recording
@@ -111,11 +111,10 @@ export class Recordings {
     const run = this.#runs.get(id)
     if (run === undefined) return null
     const { recording } = run
-    const row = await TakeRow.findByPk(recording.take, { attributes: ['id', 'frames'] })
+    const row = await TakeRow.findByPk(recording.take, { attributes: ['frames'] })
     recording.frames = Number(row?.frames ?? 0)
     if (recording.state === 'starting' && row !== null) {
       recording.state = 'recording'
-      if (run.name !== '') await row.update({ name: run.name })
     }
     if (recording.state === 'recording' || recording.state === 'starting') {
       recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
@@ -147,7 +146,20 @@ export class Recordings {
     await Promise.all([...this.#runs.keys()].map((id) => this.stop(id)))
   }
 
-  async #end(run: Run, code: number | null, request: RecordingRequest, output: string): Promise<void> {
+  /** Names the take as soon as the game has begun it. */
+  async #nameTake({ take }: Recording, name: string): Promise<void> {
+    try {
+      for (let tries = 0; tries < NAME_TRIES; tries++) {
+        const [named] = await TakeRow.update({ name }, { where: { id: take } })
+        if (named > 0) return
+        await new Promise((resolve) => setTimeout(resolve, NAME_EVERY_MS))
+      }
+    } catch (error) {
+      this.#log.warn(error, 'could not name a take')
+    }
+  }
+
+  async #end(run: Run, code: number | null, output: string): Promise<void> {
     const { recording } = run
     recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
     try {
@@ -155,7 +167,6 @@ export class Recordings {
         await finishTake(recording.take, 'cut-short')
         recording.message = output.split('\n').slice(-3).join('\n') || `the game ended with code ${code}`
       }
-      if (request.name !== '') await TakeRow.update({ name: request.name }, { where: { id: recording.take } })
     } catch (error) {
       this.#log.error(error, 'could not close the take of a recording')
     }
