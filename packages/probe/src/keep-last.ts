@@ -67,13 +67,10 @@ export class KeepLast implements Outlet {
       this.#tripped = false
       this.#untilNs = endOf(chunk) + this.#keepNs * AFTER_SHARE
     }
+    while (this.#ring.length > 0 && endOf(this.#ring[0]!) <= startNs - this.#keepNs) this.#ring.shift()
     this.#ring.push(chunk)
-    if (startNs < this.#untilNs) {
-      this.#sendRing()
-    } else {
-      this.#untilNs = -Infinity
-      while (endOf(this.#ring[0]!) < startNs - this.#keepNs) this.#ring.shift()
-    }
+    if (startNs < this.#untilNs) this.#sendRing()
+    else this.#untilNs = -Infinity
   }
 
   finish(): void {

@@ -31,7 +31,7 @@ export class TakeStream {
   send(content: ChunkContent, stretch: Stretch | null): void {
     this.#declareNew()
     const sequence = this.#sequence++
-    this.#sink.put(encodeRecord({ record: 'chunk', sequence, ...content, stretch }), sequence)
+    this.#sink.put(encodeRecord({ ...content, record: 'chunk', sequence, stretch }), sequence)
   }
 
   end(dropped: number): void {

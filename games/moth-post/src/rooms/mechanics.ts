@@ -10,7 +10,8 @@ export function turnGears(world: World, elapsedMs: number): number {
   const { probe, markers, mechanics } = world
   probe.enter(markers['belt.mechanics'])
   mechanics.owedMs += elapsedMs
-  let steps = Math.floor(mechanics.owedMs / STEP_MS)
+  // A whole number of steps must not come out as one less.
+  let steps = Math.floor(mechanics.owedMs / STEP_MS + 1e-6)
   mechanics.owedMs -= steps * STEP_MS
   if (!world.settings.flaws.has('step-pileup')) steps = Math.min(steps, MOST_STEPS)
   for (let i = 0; i < steps; i++) {
