@@ -3,25 +3,23 @@ import {
   LIMITS,
   SUSPECTED_TAG,
   type Conditions,
-  type JobEvents,
+  type LaneSpans,
   type Moment,
   type RecordingMode,
   type TakeRecord,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
-import { withCollections, type PlacedCollection } from './collections.ts'
 import { FrameSamples, shortName } from './frame-samples.ts'
-import type { Collection, CollectionWatcher, MemoryAccess } from './heap.ts'
+import type { CollectionWatcher, MemoryAccess } from './heap.ts'
 import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
-import { LaneProbe, receiveLanes, type LaneBatch } from './lane-link.ts'
-import { PendingLane } from './pending-lane.ts'
+import { LaneProbe, receiveLanes } from './lane-link.ts'
+import { LateNews, MAIN_LANE } from './late-news.ts'
 import type { Sink } from './sinks/sink.ts'
 import {
   SPAN_CAPACITY,
   SpanRecorder,
   toNs,
   type DeclaredMarker,
-  type JobNote,
   type MarkerId,
   type WatchId,
 } from './span-recorder.ts'
@@ -54,11 +52,11 @@ const HAND_OVER_MS = 500
 const HAND_OVER_SPANS = SPAN_CAPACITY / 2
 /** A chunk waits this long for what becomes known late: spans of other lanes, collections. */
 const LATE_NEWS_MS = 60
-const MAIN_LANE = 0
 const PROBE = 'Lapsus probe 0.1.0'
 
 /** A chunk that has been handed over and waits for late news. */
-interface Gathered extends Omit<ChunkContent, 'jobs'> {
+interface Gathered extends Omit<ChunkContent, 'lanes' | 'jobs'> {
+  main: LaneSpans
   endNs: number
 }
 
@@ -97,9 +95,10 @@ export class Probe extends SpanRecorder {
 
   #gathered: Gathered | null = null
   #deliverTimer: ReturnType<typeof setTimeout> | undefined
-  #collections: (PlacedCollection & { lane: number })[] = []
-  #jobs: { job: number; event: number; lane: number; marker: number; atNs: number }[] = []
-  readonly #lanes = new Map<string, PendingLane>()
+  readonly #late = new LateNews(
+    ({ name, ...options }) => this.marker(name, options),
+    (kind) => this.#collectionMarker(kind),
+  )
 
   constructor(settings: ProbeSettings) {
     super(settings.mode === 'bytes' ? settings.memory.heap : null)
@@ -263,7 +262,10 @@ export class Probe extends SpanRecorder {
     }
     this.#stream = new TakeStream(sink, record, () => this.#allDeclared())
     this.#outlet = mode === 'keep-last' ? new KeepLast(this.#stream, keepSeconds) : new SendAll(this.#stream)
-    this.#stopLanes = receiveLanes(game, (batch) => this.#receiveLane(batch))
+    this.#stopLanes = receiveLanes(game, (batch) => {
+      this.#late.receive(batch, batch.timeOriginMs - performance.timeOrigin - this.#originMs)
+      this.repaired += batch.repaired
+    })
   }
 
   #openFrame(nowMs: number): void {
@@ -324,53 +326,6 @@ export class Probe extends SpanRecorder {
     }
   }
 
-  #receiveLane(batch: LaneBatch): void {
-    const lane = this.#laneOf(batch)
-    if (lane === null) return
-    const markerIds = batch.markers.map(({ name, ...options }) => this.marker(name, options))
-    const shiftMs = batch.timeOriginMs - performance.timeOrigin - this.#originMs
-    const { marker, startNs } = batch.spans
-    for (let i = 0; i < marker.length; i++) {
-      marker[i] = markerIds[marker[i]!]!
-      startNs[i] = Math.max(0, Math.round(startNs[i]! + shiftMs * 1e6))
-    }
-    lane.add(batch.spans)
-    this.#takeJobs(
-      batch.jobs.map((note) => ({ ...note, marker: markerIds[note.marker]!, atMs: note.atMs + shiftMs })),
-      lane.id,
-    )
-    this.#takeCollections(batch.collections, lane.id, shiftMs)
-    this.repaired += batch.repaired
-  }
-
-  /** Two threads may give their lanes the same name: the second gets a number. */
-  #laneOf({ laneId, lane: name }: LaneBatch): PendingLane | null {
-    const known = this.#lanes.get(laneId)
-    if (known !== undefined || this.#lanes.size + 1 >= LIMITS.lanes) return known ?? null
-    const alike = [...this.#lanes.values()].filter((lane) => lane.name.startsWith(name)).length
-    const lane = new PendingLane(this.#lanes.size + 1, alike === 0 ? name : `${name} (${alike + 1})`)
-    this.#lanes.set(laneId, lane)
-    return lane
-  }
-
-  #takeJobs(notes: JobNote[], lane: number): void {
-    for (const { job, event, marker, atMs } of notes) {
-      if (this.#jobs.length < LIMITS.chunkJobs)
-        this.#jobs.push({ job, event, lane, marker, atNs: toNs(atMs) })
-    }
-  }
-
-  #takeCollections(collections: Collection[], lane: number, shiftMs: number): void {
-    for (const { kind, startMs, durationMs } of collections) {
-      this.#collections.push({
-        lane,
-        marker: this.#collectionMarker(kind),
-        startNs: toNs(startMs + shiftMs),
-        durationNs: toNs(durationMs),
-      })
-    }
-  }
-
   /** Copies what has gathered and starts afresh; the copy is completed and sent a little later. */
   #handOver(endNs: number): void {
     if (this.#frameStartsNs.length === 0) return
@@ -380,7 +335,7 @@ export class Probe extends SpanRecorder {
       frameStartNs: Float64Array.from(this.#frameStartsNs),
       frameDurationNs: Float64Array.from(this.#frameDurationsNs),
       steps: Uint32Array.from(this.#steps),
-      lanes: [{ lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() }],
+      main: { lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() },
       ...this.#samples.take(),
       moments: this.#moments,
       dropped: this.#dropped,
@@ -405,51 +360,17 @@ export class Probe extends SpanRecorder {
     const gathered = this.#gathered
     if (gathered === null) return
     this.#gathered = null
-    const { endNs, ...chunk } = gathered
-    this.#takeJobs(
-      this.jobNotes.map((note) => ({ ...note, atMs: note.atMs - this.#originMs })),
-      MAIN_LANE,
-    )
+    const { endNs, main, ...chunk } = gathered
+    this.#late.addOwn(this.jobNotes, this.#watcher?.take() ?? [], -this.#originMs)
     this.jobNotes = []
-    this.#takeCollections(this.#watcher?.take() ?? [], MAIN_LANE, -this.#originMs)
-    // A collection before the first frame belongs to no frame.
-    const due = this.#collections.filter(({ startNs }) => startNs > 0 && startNs < endNs)
-    this.#collections = this.#collections.filter(({ startNs }) => startNs >= endNs)
-    const { frameStartNs } = chunk
-    const workers = [...this.#lanes.values()].map((lane) => lane.take(frameStartNs, endNs))
-    const lanes = [...chunk.lanes, ...workers]
-      .map((lane) =>
-        withCollections(
-          lane,
-          frameStartNs,
-          due.filter((one) => one.lane === lane.lane),
-        ),
-      )
-      .map((lane) => ({
-        ...lane,
-        effect: lane.effect?.some((n) => n > 0) ? lane.effect : undefined,
-        key: lane.key?.some((n) => n > 0) ? lane.key : undefined,
-      }))
-    this.#outlet!.put({ ...chunk, lanes, jobs: this.#jobEvents() })
-  }
-
-  #jobEvents(): JobEvents {
-    const jobs = this.#jobs
-    this.#jobs = []
-    return {
-      job: Uint32Array.from(jobs, (note) => note.job),
-      event: Uint8Array.from(jobs, (note) => note.event),
-      lane: Uint32Array.from(jobs, (note) => note.lane),
-      marker: Uint32Array.from(jobs, (note) => note.marker),
-      atNs: Float64Array.from(jobs, (note) => note.atNs),
-    }
+    this.#outlet!.put({ ...chunk, ...this.#late.complete(main, chunk.frameStartNs, endNs) })
   }
 
   #allDeclared(): AllDeclared {
     const { gauges, watches, classes } = this.#samples
     return {
       markers: this.markers.map((marker: DeclaredMarker, id) => ({ id, ...marker })),
-      lanes: ['main', ...[...this.#lanes.values()].map(({ name }) => name)].map((name, id) => ({ id, name })),
+      lanes: this.#late.laneNames.map((name, id) => ({ id, name })),
       gauges: gauges.map(({ name, unit }, id) => ({ id, name, unit })),
       watches: watches.map(({ name }, id) => ({ id, name })),
       classes: classes.map(({ name, marker }, id) => ({ id, name, marker })),
