@@ -32,8 +32,8 @@ export interface LooseSpan {
   /** BYTES_UNKNOWN where not said. */
   bytes: number
   /** Its name and that of the span it ran in, where the format gives them; or else times tell. */
-  id?: string
-  parent?: string
+  id?: string | undefined
+  parent?: string | undefined
 }
 
 const MOST_FRAMES = 4_096

@@ -94,8 +94,20 @@ export class OtlpTake {
 
   #since = (unixNs: bigint): number => Number(unixNs - this.#originNs)
 
-  #loose({ startUnixNs, endUnixNs, ...span }: OtlpSpan): LooseSpan {
-    return { ...span, startNs: this.#since(startUnixNs), durationNs: Number(endUnixNs - startUnixNs) }
+  /** Field by field: copying objects of several shapes is many times slower. */
+  #loose(span: OtlpSpan): LooseSpan {
+    return {
+      lane: span.lane,
+      name: span.name,
+      group: span.group,
+      kind: span.kind,
+      startNs: this.#since(span.startUnixNs),
+      durationNs: Number(span.endUnixNs - span.startUnixNs),
+      effect: span.effect,
+      bytes: span.bytes,
+      id: span.id,
+      parent: span.parent,
+    }
   }
 
   #moments({ events }: OtlpSpan): Moment[] {

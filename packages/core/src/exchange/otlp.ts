@@ -93,7 +93,8 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
   const effect = attributes.get('lapsus.effect')
   const bytes = attributes.get('lapsus.bytes')
   return {
-    ...idsOf(raw),
+    id: idOf(raw, 'spanId'),
+    parent: idOf(raw, 'parentSpanId'),
     name,
     lane: laneOf(attributes),
     group: String(attributes.get('lapsus.group') ?? scope).slice(0, LIMITS.nameLength),
@@ -114,15 +115,10 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
   }
 }
 
-/** Names of a span and its parent: texts in JSON, bytes in protobuf. */
-function idsOf(raw: unknown): { id?: string; parent?: string } {
-  const text = (field: string) => {
-    const value = fieldOf(raw, field)
-    return value instanceof Uint8Array ? value.join() : textOf(value)
-  }
-  const id = text('spanId')
-  const parent = text('parentSpanId')
-  return { ...(id !== '' && { id }), ...(id !== '' && parent !== '' && { parent }) }
+/** Name of a span or of its parent: a text in JSON, bytes in protobuf. */
+function idOf(raw: unknown, field: string): string | undefined {
+  const value = fieldOf(raw, field)
+  return (value instanceof Uint8Array ? value.join() : textOf(value)) || undefined
 }
 
 const fieldOf = (value: unknown, field: string): unknown =>
