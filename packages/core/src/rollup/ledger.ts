@@ -53,6 +53,8 @@ function ledgerRow(table: RollupTable, row: number, frames: number): LedgerRow {
     selfP99Ns: sketchPercentile(buckets, counts, frames - table.frames[row]!, 0.99),
     worstSelfNs: table.worstSelfNs[row]!,
     worstFrame: table.worstFrame[row]!,
-    ...(Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, table[sum][row]!])) as unknown as DetailSums),
+    ...(Object.fromEntries(
+      DETAIL_SUMS.map((sum) => [sum, table.details?.[sum][row] ?? 0]),
+    ) as unknown as DetailSums),
   }
 }

@@ -1,9 +1,10 @@
 /** A rollup as CBOR, columns as narrow as they can be. */
 import { decodeCbor, encodeCbor, narrow } from '../format/index.ts'
 import { DETAIL_SUMS, type DetailSums } from './course-details.ts'
-import type { Rollup, RollupTable } from './rollup.ts'
+import type { DetailColumns, Rollup, RollupTable } from './rollup.ts'
 
-type Packed<T> = { [K in keyof T]: ArrayLike<number> }
+type PackedTable = Record<Exclude<keyof RollupTable, 'details'>, ArrayLike<number>> &
+  Partial<Record<keyof DetailSums, ArrayLike<number>>>
 
 export function encodeRollup(rollup: Rollup): Uint8Array {
   return encodeCbor({
@@ -14,28 +15,29 @@ export function encodeRollup(rollup: Rollup): Uint8Array {
   })
 }
 
-/** Detail columns that say nothing are left out. */
-const packTable = (table: RollupTable) =>
-  Object.fromEntries(
-    Object.entries(table)
-      .filter(([name, column]) => !isDetail(name) || (column as Float64Array).some((n) => n > 0))
-      .map(([name, column]) => [name, narrow(column as ArrayLike<number>)]),
+/** Details stand beside the other columns; those that say nothing are left out. */
+function packTable({ details, ...columns }: RollupTable) {
+  const said = Object.entries(details ?? {}).filter(([, column]) => column.some((n) => n > 0))
+  return Object.fromEntries(
+    [...Object.entries(columns), ...said].map(([name, column]) => [
+      name,
+      narrow(column as ArrayLike<number>),
+    ]),
   )
-
-const isDetail = (name: string) => (DETAIL_SUMS as readonly string[]).includes(name)
+}
 
 export function decodeRollup(bytes: Uint8Array): Rollup {
   const packed = decodeCbor(bytes) as { frames: number; paths: object; markers: object; groups: object }
   return {
     frames: packed.frames,
-    paths: unpackTable(packed.paths as Packed<RollupTable>),
-    markers: unpackTable(packed.markers as Packed<RollupTable>),
-    groups: unpackTable(packed.groups as Packed<RollupTable>),
+    paths: unpackTable(packed.paths as PackedTable),
+    markers: unpackTable(packed.markers as PackedTable),
+    groups: unpackTable(packed.groups as PackedTable),
   }
 }
 
-const unpackTable = (table: Packed<RollupTable>): RollupTable => ({
-  ...unpackDetailSums(table),
+const unpackTable = (table: PackedTable): RollupTable => ({
+  details: unpackDetails(table),
   key: new Float64Array(table.key),
   calls: new Float64Array(table.calls),
   selfNs: new Float64Array(table.selfNs),
@@ -48,8 +50,12 @@ const unpackTable = (table: Packed<RollupTable>): RollupTable => ({
   bucketCount: new Uint32Array(table.bucketCount),
 })
 
-function unpackDetailSums(table: Packed<RollupTable>): Record<keyof DetailSums, Float64Array> {
+function unpackDetails(table: PackedTable): DetailColumns | null {
+  if (DETAIL_SUMS.every((sum) => table[sum] === undefined)) return null
   return Object.fromEntries(
-    DETAIL_SUMS.map((sum) => [sum, new Float64Array(table[sum] ?? table.key.length)]),
-  ) as Record<keyof DetailSums, Float64Array>
+    DETAIL_SUMS.map((sum) => [
+      sum,
+      new Float64Array(table[sum] ?? new Array<number>(table.key.length).fill(0)),
+    ]),
+  ) as DetailColumns
 }

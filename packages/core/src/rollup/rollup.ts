@@ -16,14 +16,8 @@ export interface RollupTable {
   totalNs: Float64Array
   /** Frames in which the row ran at all. */
   frames: Uint32Array
-  /** Sums of CourseDetails' columns of the same names. */
-  said: Float64Array
-  needless: Float64Array
-  needlessNs: Float64Array
-  repeated: Float64Array
-  repeatedNs: Float64Array
-  bytes: Float64Array
-  unknownBytes: Float64Array
+  /** Sums of CourseDetails' columns; null where no run said anything about itself. */
+  details: DetailColumns | null
   /** Largest self time in one frame, and that frame's number in the take. */
   worstSelfNs: Float64Array
   worstFrame: Uint32Array
@@ -33,6 +27,8 @@ export interface RollupTable {
   bucket: Uint16Array
   bucketCount: Uint32Array
 }
+
+export type DetailColumns = Record<keyof DetailSums, Float64Array>
 
 export interface Rollup {
   /** Frames rolled up, with or without spans. */
@@ -114,7 +110,7 @@ function tableOf(
     ran.fill(0)
     let calls = 0
     let totalNs = 0
-    const details = noDetails()
+    const details = courses.details === null ? null : noDetails()
     for (const index of members.get(key)!) {
       const addTotal = countsTowardsTotal(courses.path[index]!)
       const end = courses.cellEnd[index]!
@@ -125,11 +121,10 @@ function tableOf(
         selfNs[frame - from]! += courses.selfNs[cell]!
         calls += courses.calls[cell]!
         if (addTotal) totalNs += courses.totalNs[cell]!
-        if (courses.details !== null)
-          for (const sum of DETAIL_SUMS) details[sum] += courses.details[sum][cell]!
+        if (details !== null) for (const sum of DETAIL_SUMS) details[sum] += courses.details![sum][cell]!
       }
     }
-    if (calls > 0) rows.addFrames({ key, calls, totalNs, ...details }, ran, selfNs, firstFrame + from)
+    if (calls > 0) rows.addFrames({ key, calls, totalNs, details }, ran, selfNs, firstFrame + from)
   }
   return rows.table()
 }
@@ -163,7 +158,7 @@ const noDetails = (): DetailSums =>
 
 /** Collects rows; counts buckets in one dense scratch array that is cleaned after each row. */
 class TableBuilder {
-  readonly #rows: ({
+  readonly #rows: {
     key: number
     calls: number
     selfNs: number
@@ -171,7 +166,8 @@ class TableBuilder {
     frames: number
     worstSelfNs: number
     worstFrame: number
-  } & DetailSums)[] = []
+    details: DetailSums | null
+  }[] = []
   readonly #bucketEnd: number[] = []
   readonly #bucket: number[] = []
   readonly #bucketCount: number[] = []
@@ -180,7 +176,7 @@ class TableBuilder {
   #highest = -1
 
   addFrames(
-    sums: { key: number; calls: number; totalNs: number } & DetailSums,
+    sums: { key: number; calls: number; totalNs: number; details: DetailSums | null },
     ran: Uint8Array,
     selfNsOfFrame: Float64Array,
     firstFrame: number,
@@ -209,14 +205,16 @@ class TableBuilder {
       frames: 0,
       worstSelfNs: -1,
       worstFrame: 0,
-      ...noDetails(),
+      details: places.some(({ table }) => table.details !== null) ? noDetails() : null,
     }
     for (const { table, row } of places) {
       sum.calls += table.calls[row]!
       sum.selfNs += table.selfNs[row]!
       sum.totalNs += table.totalNs[row]!
       sum.frames += table.frames[row]!
-      for (const detail of DETAIL_SUMS) sum[detail] += table[detail][row]!
+      if (table.details !== null) {
+        for (const detail of DETAIL_SUMS) sum.details![detail] += table.details[detail][row]!
+      }
       if (table.worstSelfNs[row]! > sum.worstSelfNs) {
         sum.worstSelfNs = table.worstSelfNs[row]!
         sum.worstFrame = table.worstFrame[row]!
@@ -231,11 +229,10 @@ class TableBuilder {
   }
 
   table(): RollupTable {
-    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs' | keyof DetailSums) =>
+    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs') =>
       Float64Array.from(this.#rows, (row) => row[name])
-    const details = Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, column(sum)]))
     return {
-      ...(details as Record<keyof DetailSums, Float64Array>),
+      details: this.#details(),
       key: column('key'),
       calls: column('calls'),
       selfNs: column('selfNs'),
@@ -247,6 +244,15 @@ class TableBuilder {
       bucket: Uint16Array.from(this.#bucket),
       bucketCount: Uint32Array.from(this.#bucketCount),
     }
+  }
+
+  #details(): DetailColumns | null {
+    if (this.#rows.every(({ details }) => details === null)) return null
+    const columns = DETAIL_SUMS.map((sum) => [
+      sum,
+      Float64Array.from(this.#rows, ({ details }) => details?.[sum] ?? 0),
+    ])
+    return Object.fromEntries(columns) as DetailColumns
   }
 
   /** For the few values of one chunk, sorting is cheaper than a pass over all buckets between them. */
