@@ -358,6 +358,21 @@ describe('assembling spans without nesting', () => {
     expect(chunk!.repaired).to.equal(2)
   })
 
+  it('takes brothers that begin in the same ms in the order in which they ended', () => {
+    const span = (id: string, durationNs: number): LooseSpan => ({
+      ...{ id, parent: 'frame', startNs: 1e6, durationNs },
+      ...{ lane: 'main', name: id, group: '', kind: 'work', effect: 0, bytes: -1 },
+    })
+    const records = new Assembler('main').chunks(
+      [{ startNs: 0, durationNs: 1e7 }],
+      [span('wait', 2.4e6), span('sim', 0.8e6)],
+      [],
+    )
+    const [lane] = chunksOf(records)[0]!.lanes
+    expect([...lane!.marker].map((id) => names(records)[id])).to.deep.equal(['sim', 'wait'])
+    expect([...lane!.startNs]).to.deep.equal([1e6, 1.8e6])
+  })
+
   it('cuts a run that outlasts what it began in, and says so', () => {
     const loose = (startNs: number, durationNs: number): LooseSpan => ({
       lane: 'main',

@@ -402,7 +402,7 @@ describe('mode keep-last', () => {
     const stretches = chunks.filter(({ stretch }) => stretch !== null)
     expect(stretches).to.have.length(1)
     expect(stretches[0]).to.equal(chunks[0])
-    expect(chunks[0]!.stretch!.cause).to.match(/^frame over 300 ms: 4\d\d\.\d ms$/)
+    expect(chunks[0]!.stretch!.cause).to.match(/^frame over 300 ms: [34]\d\d\.\d ms$/)
     expect(Math.abs(Date.parse(chunks[0]!.stretch!.at) - Date.now())).to.be.below(20_000)
     const starts = chunks.flatMap((chunk) => [...chunk.frameStartNs])
     const slow = chunks.flatMap((chunk) => [...chunk.frameDurationNs]).findIndex((ns) => ns > 3e8)

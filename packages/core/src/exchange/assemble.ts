@@ -204,6 +204,11 @@ function nestByParent(spans: LooseSpan[]): Laid[] {
     if (brothers === undefined) children.set(parent, [span])
     else brothers.push(span)
   }
+  // On a clock of whole ms many begin together: what ended first came first.
+  const endOf = ({ startNs, durationNs }: LooseSpan) => startNs + durationNs
+  for (const brothers of children.values()) {
+    brothers.sort((a, b) => a.startNs - b.startNs || endOf(a) - endOf(b))
+  }
   const laid: Laid[] = []
   /** Still to be laid, the next one last; each with what it must keep within. */
   const open: { spans: LooseSpan[]; at: number; fromNs: number; untilNs: number }[] = [
