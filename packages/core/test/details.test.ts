@@ -252,6 +252,12 @@ describe('samples and jobs', () => {
     expect(digester.digest(later(1)).repaired).to.equal(0)
     expect(digester.digest(later(2)).repaired).to.equal(0)
     expect(digester.digest(later(2)).repaired).to.equal(3)
+    // Where a stretch begins, what went on before it is not known.
+    const stretch = { cause: 'x', at: '2026-01-02T03:04:05Z' }
+    expect(digester.digest({ ...later(2), stretch }).repaired).to.equal(0)
+    digester.progress.openJobs = null
+    expect(digester.digest(later(2)).repaired).to.equal(0)
+    expect(digester.digest(later(2)).repaired).to.equal(3)
   })
 })
 

@@ -13,7 +13,15 @@ import {
   type LooseSpan,
   type TakeSource,
 } from '@lapsus/core/exchange'
-import { FormatError, type AnyRecord, type ChunkRecord, type DeclareRecord } from '@lapsus/core/format'
+import {
+  emptyChunk,
+  FormatError,
+  LIMITS,
+  validateRecord,
+  type AnyRecord,
+  type ChunkRecord,
+  type DeclareRecord,
+} from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { arbitraryFrames, bytesOf, chunkRecord, declareRecord, node, takeRecord } from './support/takes.ts'
 import { richTake } from './support/rich-take.ts'
@@ -391,6 +399,42 @@ describe('assembling spans without nesting', () => {
     expect(chunk!.repaired).to.equal(1)
   })
 
+  it('cuts chunks so that each stays within the limits, losing nothing', () => {
+    const PER_FRAME = 3_000
+    const FRAMES = 500
+    const frames = Array.from({ length: FRAMES }, (_, i) => ({ startNs: i * 1e7, durationNs: 1e7 }))
+    const spans = Array.from({ length: FRAMES * PER_FRAME }, (_, i): LooseSpan => ({
+      ...{ lane: 'main', name: 'a', group: '', kind: 'work', effect: 0, bytes: -1, durationNs: 5 },
+      startNs: Math.floor(i / PER_FRAME) * 1e7 + (i % PER_FRAME) * 10,
+    }))
+    const chunks = chunksOf(new Assembler('main').chunks(frames, spans, []))
+    const sizes = chunks.map(({ lanes }) => lanes[0]!.marker.length)
+    expect(Math.max(...sizes)).to.be.below(LIMITS.chunkSpans / 4)
+    expect(sizes.reduce((a, b) => a + b)).to.equal(FRAMES * PER_FRAME)
+    const counts = chunks.flatMap(({ lanes }) => [...lanes[0]!.count])
+    expect(counts).to.deep.equal(new Array(FRAMES).fill(PER_FRAME))
+    // Written as a take file they are read again.
+    expect(() => validateRecord(JSON.parse(jsonLine(chunks[0]!)))).not.to.throw()
+  })
+
+  it('leaves out, and counts, what one frame has beyond the limit', () => {
+    const spans = Array.from({ length: LIMITS.chunkSpans + 7 }, (_, i): LooseSpan => ({
+      ...{
+        lane: 'main',
+        name: 'a',
+        group: '',
+        kind: 'work',
+        effect: 0,
+        bytes: -1,
+        durationNs: 1,
+        startNs: i * 2,
+      },
+    }))
+    const [chunk] = chunksOf(new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], spans, []))
+    expect(chunk!.lanes[0]!.marker.length).to.equal(LIMITS.chunkSpans)
+    expect(chunk!.repaired).to.equal(7)
+  }).timeout(20_000)
+
   it('folds names made per entity', () => {
     const spans = Array.from({ length: 20_000 }, (_, i): LooseSpan => ({
       lane: `lane ${i % 400}`,
@@ -432,6 +476,25 @@ describe('CSV', () => {
       .split('\r\n')
     expect(rows[0]).to.match(/^frame,start ms,duration ms,work ms,wait refresh ms/)
     expect(rows[1]).to.match(/^0,0,10,4,6,0,0,0,0,0,,0,2$/)
+  })
+})
+
+describe('CSV of odd takes', () => {
+  it('has its head once, also before chunks without frames, and in takes without chunks', () => {
+    const head = [takeRecord(), declareRecord(1, [{ name: 'sim' }])]
+    const csv = (records: AnyRecord[]) => {
+      const write = exporter('csv')
+      return records
+        .map((record) => String(write(record)))
+        .join('')
+        .trimEnd()
+        .split('\r\n')
+    }
+    expect(csv(head)).to.have.length(1)
+    const one = chunkRecord(4, [{ lanes: [[node(0, 1000)]], restNs: 0 }])
+    const rows = csv([...head, emptyChunk(2), emptyChunk(3), one])
+    expect(rows).to.have.length(2)
+    expect(rows[1]).to.match(/^0,0,0.001,/)
   })
 })
 

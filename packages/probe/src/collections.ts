@@ -1,5 +1,5 @@
 /** Puts collections, which become known only afterwards, among the spans of the lane they paused. */
-import { BYTES_UNKNOWN, type LaneSpans } from '@lapsus/core/format'
+import { BYTES_UNKNOWN, LIMITS, type LaneSpans } from '@lapsus/core/format'
 
 /** Times in ns since the take's start. */
 export interface PlacedCollection {
@@ -58,7 +58,7 @@ function insertionOf(
       marker,
       at,
       frame,
-      depth: outermost + 1,
+      depth: Math.min(outermost + 1, LIMITS.spanDepth),
       startNs: from,
       durationNs: Math.min(startNs + durationNs, endNs) - from,
     }

@@ -1,6 +1,7 @@
 /**
  * What a frame says besides its spans: gauges, watched values, lives, updaters. Counted while the frame
- * runs, noted when it is kept, taken at the hand-over. Counts of a frame that is left out go to the next.
+ * runs, noted when it is kept, taken at the hand-over. Counts of a frame that is left out go to the next;
+ * the values of its gauges do not.
  */
 import {
   LIMITS,
@@ -91,6 +92,11 @@ export class FrameSamples {
       if (watch.last !== NOT_YET) watch.changes++
       watch.last = value
     }
+  }
+
+  /** Forgets the gauges of a frame that is left out. */
+  forgetGauges(): void {
+    for (const gauge of this.gauges) gauge.isSet = false
   }
 
   /** Notes, for frame `frame` of the chunk to come, what was counted since the last kept frame. */

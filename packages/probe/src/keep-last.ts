@@ -15,8 +15,8 @@ export interface Tripwires {
 /** Where chunks go once they are whole. */
 export interface Outlet {
   put(chunk: ChunkContent): void
-  /** Something tripped: keep what there is, and what comes next. */
-  trip(cause: string): void
+  /** Something tripped: keep what there is, and what comes next. @param atNs when, since the take's start */
+  trip(cause: string, atNs: number): void
   /** Sends what is to be sent before the take ends. */
   finish(): void
 }
@@ -47,7 +47,6 @@ export class KeepLast implements Outlet {
   #stretch: Stretch | null = null
   /** Chunks that begin before this belong to the stretch; −Infinity between stretches. */
   #untilNs = -Infinity
-  #tripped = false
 
   /** @param keepS seconds before a trip */
   constructor(stream: TakeStream, keepS: number) {
@@ -55,18 +54,14 @@ export class KeepLast implements Outlet {
     this.#keepNs = keepS * 1e9
   }
 
-  trip(cause: string): void {
+  trip(cause: string, atNs: number): void {
     // What trips again while its seconds are being kept makes the stretch longer, not another one.
-    if (!this.#tripped && this.#untilNs === -Infinity) this.#stretch = { cause, at: new Date().toISOString() }
-    this.#tripped = true
+    if (this.#untilNs === -Infinity) this.#stretch = { cause, at: new Date().toISOString() }
+    this.#untilNs = Math.max(this.#untilNs, atNs + this.#keepNs * AFTER_SHARE)
   }
 
   put(chunk: ChunkContent): void {
     const startNs = chunk.frameStartNs[0] ?? 0
-    if (this.#tripped) {
-      this.#tripped = false
-      this.#untilNs = endOf(chunk) + this.#keepNs * AFTER_SHARE
-    }
     while (this.#ring.length > 0 && endOf(this.#ring[0]!) <= startNs - this.#keepNs) this.#ring.shift()
     this.#ring.push(chunk)
     if (startNs < this.#untilNs) this.#sendRing()
@@ -74,7 +69,7 @@ export class KeepLast implements Outlet {
   }
 
   finish(): void {
-    if (this.#tripped) this.#sendRing()
+    if (this.#stretch !== null) this.#sendRing()
   }
 
   #sendRing(): void {

@@ -24,7 +24,7 @@ import {
   type WatchId,
 } from './span-recorder.ts'
 import { TakeStream, type AllDeclared, type ChunkContent } from './take-stream.ts'
-import { Updater } from './updater.ts'
+import { Updater, UpdaterGroup } from './updater.ts'
 
 /** A gauge's handle: what `gauge` takes. */
 export type GaugeId = number
@@ -186,14 +186,16 @@ export class Probe extends SpanRecorder {
    * @param options.marker the marker under which each of its updates runs; the first of a class counts
    */
   updater(id: ClassId, { every = 0, marker }: { every?: number; marker?: MarkerId } = {}): Updater {
-    const item = this.#samples.classes[id] ?? this.#samples.classes[this.classId('(more classes)')]!
+    const item = this.#samples.classes[id]
+    // A handle that names nothing: what is said of it is not kept.
+    if (item === undefined) return new Updater(new UpdaterGroup(), every)
     item.marker ??= marker ?? null
     return new Updater(item.updaters, every)
   }
 
   /** Notes that the game did something at this instant. Texts, finite numbers and truth values are kept. */
   moment(name: string, data?: Record<string, unknown>): void {
-    if (this.#settings.tripwires.moments?.includes(name)) this.#outlet?.trip(`moment ${name}`)
+    if (this.#settings.tripwires.moments?.includes(name)) this.#trip(`moment ${name}`)
     if (!this.#frameOpen || this.#sink === null || this.#moments.length >= LIMITS.chunkMoments) return
     this.#moments.push({
       name: shortName(name),
@@ -204,7 +206,7 @@ export class Probe extends SpanRecorder {
 
   /** In mode keep-last: keeps the last seconds, for a cause given in words. */
   keep(cause: string): void {
-    this.#outlet?.trip(shortName(cause))
+    this.#trip(shortName(cause))
   }
 
   /**
@@ -286,6 +288,7 @@ export class Probe extends SpanRecorder {
     this.closeOpenSpans(nowMs)
     if (!this.on || this.overflowed || this.#frameStartsNs.length >= LIMITS.chunkFrames) {
       this.truncate(this.#frameFirstSpan)
+      this.#samples.forgetGauges()
       this.#dropped++
       return
     }
@@ -318,11 +321,15 @@ export class Probe extends SpanRecorder {
     })
   }
 
+  #trip(cause: string): void {
+    this.#outlet?.trip(cause, toNs(performance.now() - this.#originMs))
+  }
+
   #checkWires(durationMs: number): void {
     const { frameMs = Infinity } = this.#settings.tripwires
-    if (durationMs > frameMs) this.#outlet!.trip(`frame over ${frameMs} ms: ${durationMs.toFixed(1)} ms`)
+    if (durationMs > frameMs) this.#trip(`frame over ${frameMs} ms: ${durationMs.toFixed(1)} ms`)
     for (const { marker, name, ns } of this.#markerWires) {
-      if (this.lasted(marker, ns, this.#frameFirstSpan)) this.#outlet!.trip(`${name} over ${ns / 1e6} ms`)
+      if (this.lasted(marker, ns, this.#frameFirstSpan)) this.#trip(`${name} over ${ns / 1e6} ms`)
     }
   }
 

@@ -355,6 +355,8 @@ describe('searching takes', () => {
     expect(await found({ device: 'desktop' })).to.equal('12')
     expect(await found({ device: 'desktop', build: 'release' })).to.equal('2')
     expect(await found({ mode: 'bytes', tag: 'slow' })).to.equal('')
+    expect(await found({ state: 'complete' })).to.equal('012')
+    expect(await found({ state: 'recording' })).to.equal('')
   })
 
   it('keeps tags once each, and refuses odd ones', async () => {

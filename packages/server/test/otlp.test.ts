@@ -138,6 +138,39 @@ describe('OpenTelemetry over HTTP', function () {
     await until(async () => (await takesOf('Quiet'))[0]!.state === 'complete', 'the take is closed')
   })
 
+  it('ends a take that somebody stops or discards, though the game goes on', async () => {
+    const frames = (from: number) =>
+      Array.from({ length: 5 }, (_, i) => ({
+        name: 'tick',
+        startTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(from + i) * 16_000_000n),
+        endTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(from + i + 1) * 16_000_000n),
+      }))
+    for (const [wish, code, state] of [
+      ['stop', 202, 'complete'],
+      ['discard', 204, null],
+    ] as const) {
+      const game = `Unwanted ${wish}`
+      const resource = { attributes: [{ key: 'service.name', value: { stringValue: game } }] }
+      const more = async (from: number) => {
+        const body = JSON.stringify({ resourceSpans: [{ resource, scopeSpans: [{ spans: frames(from) }] }] })
+        return (await (await send(body, json, '?frame-marker=tick')).json()) as {
+          partialSuccess?: { errorMessage: string }
+        }
+      }
+      await more(0)
+      await until(async () => (await takesOf(game))[0]?.frames === 5, 'the frames are in')
+      const [take] = await takesOf(game)
+      const wished = await fetch(`${server.address}/api/takes/${take!.id}/${wish}`, { method: 'POST' })
+      expect(wished.status).to.equal(code)
+      await until(async () => ((await takesOf(game))[0]?.state ?? null) === state, 'the take is closed')
+      await until(
+        async () => ((await more(10)).partialSuccess?.errorMessage ?? '').includes('ended this recording'),
+        'the game is told',
+      )
+      expect(await takesOf(game)).to.have.length(state === null ? 0 : 1)
+    }
+  })
+
   it('refuses what is no such request, in words', async () => {
     const status = async (body: string | Uint8Array, headers: Record<string, string>) => {
       const response = await send(body, headers)

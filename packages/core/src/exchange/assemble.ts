@@ -1,6 +1,6 @@
 /**
  * Builds records from frames and spans that come without nesting, lanes or numbers: what the foreign
- * formats are turned into. Nesting is found from the times alone.
+ * formats are turned into. Nesting is found from the spans' parents, or else from their times.
  */
 import {
   BYTES_UNKNOWN,
@@ -36,7 +36,9 @@ export interface LooseSpan {
   parent?: string | undefined
 }
 
-const MOST_FRAMES = 4_096
+/** A chunk is closed once it has so many frames or spans. */
+const CHUNK_FRAMES = 4_096
+const CHUNK_SPANS = 65_536
 /** Clocks of whole ms disagree with themselves by so much: no reason to speak of a repair. */
 const JITTER_NS = 2_000_000
 const FOLDED = '(more than a take may have)'
@@ -59,19 +61,22 @@ export class Assembler {
   chunks(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): FollowingRecord[] {
     const records: FollowingRecord[] = []
     const sorted = [...spans].sort((a, b) => a.startNs - b.startNs || b.durationNs - a.durationNs)
+    const inOrder = [...moments].sort((a, b) => a.atNs - b.atNs)
+    let frame = 0
     let span = 0
     let moment = 0
-    const inOrder = [...moments].sort((a, b) => a.atNs - b.atNs)
-    for (let first = 0; first < frames.length; first += MOST_FRAMES) {
-      const part = frames.slice(first, first + MOST_FRAMES)
-      const endNs = frames[first + MOST_FRAMES]?.startNs ?? Infinity
-      const own: LooseSpan[] = []
-      for (; span < sorted.length && sorted[span]!.startNs < endNs; span++) own.push(sorted[span]!)
-      const ownMoments: Moment[] = []
-      for (; moment < inOrder.length && inOrder[moment]!.atNs < endNs; moment++) {
-        ownMoments.push(inOrder[moment]!)
-      }
-      const chunk = this.#chunk(part, own, ownMoments.slice(0, LIMITS.chunkMoments))
+    while (frame < frames.length) {
+      const [firstFrame, firstSpan, firstMoment] = [frame, span, moment]
+      do {
+        const endNs = frames[++frame]?.startNs ?? Infinity
+        while (span < sorted.length && sorted[span]!.startNs < endNs) span++
+        while (moment < inOrder.length && inOrder[moment]!.atNs < endNs) moment++
+      } while (frame < frames.length && frame - firstFrame < CHUNK_FRAMES && span - firstSpan < CHUNK_SPANS)
+      const chunk = this.#chunk(
+        frames.slice(firstFrame, frame),
+        sorted.slice(firstSpan, span),
+        inOrder.slice(firstMoment, moment),
+      )
       if (this.#fresh.markers.length > 0 || this.#fresh.lanes.length > 0) {
         records.push({
           record: 'declare',
@@ -94,7 +99,8 @@ export class Assembler {
 
   #chunk(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): ChunkRecord {
     const byLane = new Map<number, LooseSpan[]>()
-    for (const span of spans) {
+    // A single frame may have more than a chunk can hold.
+    for (const span of spans.slice(0, LIMITS.chunkSpans)) {
       const lane = this.#laneId(span.lane)
       if (!byLane.has(lane)) byLane.set(lane, [])
       byLane.get(lane)!.push(span)
@@ -104,7 +110,8 @@ export class Assembler {
       frameStartNs: Float64Array.from(frames, (frame) => frame.startNs),
       frameDurationNs: Float64Array.from(frames, (frame) => frame.durationNs),
       steps: new Uint32Array(frames.length),
-      moments,
+      moments: moments.slice(0, LIMITS.chunkMoments),
+      repaired: Math.max(0, spans.length - LIMITS.chunkSpans),
     }
     for (const [lane, own] of byLane) {
       const { spans: nested, repaired } = this.#nest(lane, own, chunk.frameStartNs)

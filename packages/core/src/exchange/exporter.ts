@@ -1,6 +1,6 @@
 import { encodeRecord, type AnyRecord } from '../format/index.ts'
 import { Declarations, Digester } from '../take/index.ts'
-import { framesCsv } from './frames-csv.ts'
+import { framesCsv, framesCsvHead } from './frames-csv.ts'
 import { jsonLine } from './json-lines.ts'
 import { OtlpWriter } from './otlp-write.ts'
 
@@ -31,6 +31,7 @@ function otlpExporter(): Exporter {
 function csvExporter(): Exporter {
   const digester = new Digester()
   return (record) => {
+    if (record.record === 'take') return framesCsvHead()
     if (record.record === 'declare') digester.declare(record)
     if (record.record !== 'chunk') return ''
     const { frames, firstFrame } = digester.digest(record)

@@ -1,13 +1,15 @@
 import { NS_PER_MS, WAIT_REASONS, type FrameColumns } from '../take/index.ts'
 import { csvRow } from './csv.ts'
 
-/** A table of frames, one a row, times in ms. */
-export function* framesCsv(frames: FrameColumns, fromFrame = 0): Generator<string> {
-  if (fromFrame === 0) {
-    const waits = WAIT_REASONS.map((reason) => `wait ${reason} ms`)
-    const heads = ['frame', 'start ms', 'duration ms', 'work ms', ...waits, 'collection ms', 'collections']
-    yield csvRow([...heads, 'bytes', 'fixed steps', 'spans'])
-  }
+/** The names of the columns. */
+export function framesCsvHead(): string {
+  const waits = WAIT_REASONS.map((reason) => `wait ${reason} ms`)
+  const heads = ['frame', 'start ms', 'duration ms', 'work ms', ...waits, 'collection ms', 'collections']
+  return csvRow([...heads, 'bytes', 'fixed steps', 'spans'])
+}
+
+/** Frames, one a row, times in ms. @param fromFrame number in the take of the first */
+export function* framesCsv(frames: FrameColumns, fromFrame: number): Generator<string> {
   const ms = (column: Float64Array, i: number) => column[i]! / NS_PER_MS
   for (let i = 0; i < frames.startNs.length; i++) {
     const times = [frames.startNs, frames.durationNs, frames.workNs].map((column) => ms(column, i))

@@ -10,7 +10,7 @@ import {
 import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
 import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
 import { NO_PATH, PathTable } from './paths.ts'
-import { countUnpaired } from './jobs.ts'
+import { countUnpaired, withoutLooseEnds } from './jobs.ts'
 import { samplesOf, type Samples } from './samples.ts'
 import type { SpanColumns, SpanDetails } from './spans.ts'
 
@@ -40,8 +40,8 @@ export interface TakeProgress {
   frames: number
   /** Start of the last frame, ns; −Infinity before the first. */
   lastFrameStartNs: number
-  /** Jobs that have begun and not ended. */
-  openJobs: Set<number>
+  /** Jobs that have begun and not ended; null where that is not known. */
+  openJobs: Set<number> | null
 }
 
 export const newProgress = (): TakeProgress => ({
@@ -82,7 +82,11 @@ export class Digester {
     this.progress.frames += frames.startNs.length
     this.progress.lastFrameStartNs = frames.startNs.at(-1) ?? this.progress.lastFrameStartNs
     const { sequence, moments, stretch, dropped } = chunk
-    const repaired = chunk.repaired + countUnpaired(chunk.jobs, this.progress.openJobs)
+    const { openJobs } = this.progress
+    // A kept stretch, or a take that is gone on with, may begin in the middle of jobs.
+    const jobs = stretch !== null || openJobs === null ? withoutLooseEnds(chunk.jobs) : chunk.jobs
+    this.progress.openJobs = openJobs ?? new Set()
+    const repaired = chunk.repaired + countUnpaired(jobs, this.progress.openJobs)
     const samples = samplesOf(chunk)
     return {
       sequence,

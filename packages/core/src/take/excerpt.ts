@@ -1,5 +1,6 @@
 /** A part of a chunk as a chunk of its own. */
 import { emptyChunk, type ChunkRecord, type LaneSpans } from '../format/index.ts'
+import { jobEventsAt } from './jobs.ts'
 
 /**
  * The frames `from` to before `to` of a chunk, with their spans, samples, moments and job events.
@@ -10,7 +11,10 @@ export function excerpt(chunk: ChunkRecord, from: number, to: number, originNs: 
   const startNs = frameStartNs[from] ?? Infinity
   const endNs = to < frameStartNs.length ? frameStartNs[to]! : frameStartNs.at(-1)! + frameDurationNs.at(-1)!
   const isInside = (atNs: number) => atNs >= startNs && atNs < endNs
-  const jobs = [...chunk.jobs.atNs.keys()].filter((i) => isInside(chunk.jobs.atNs[i]!))
+  const jobs = jobEventsAt(
+    chunk.jobs,
+    [...chunk.jobs.atNs.keys()].filter((i) => isInside(chunk.jobs.atNs[i]!)),
+  )
   return {
     ...emptyChunk(chunk.sequence),
     frameStartNs: frameStartNs.slice(from, to).map((ns) => ns - originNs),
@@ -21,13 +25,7 @@ export function excerpt(chunk: ChunkRecord, from: number, to: number, originNs: 
     watches: chunk.watches.map((item) => samplesExcerpt(item, from, to)),
     lives: chunk.lives.map((item) => samplesExcerpt(item, from, to)),
     updaters: chunk.updaters.map((item) => samplesExcerpt(item, from, to)),
-    jobs: {
-      job: Uint32Array.from(jobs, (i) => chunk.jobs.job[i]!),
-      event: Uint8Array.from(jobs, (i) => chunk.jobs.event[i]!),
-      lane: Uint32Array.from(jobs, (i) => chunk.jobs.lane[i]!),
-      marker: Uint32Array.from(jobs, (i) => chunk.jobs.marker[i]!),
-      atNs: Float64Array.from(jobs, (i) => chunk.jobs.atNs[i]! - originNs),
-    },
+    jobs: { ...jobs, atNs: jobs.atNs.map((ns) => ns - originNs) },
     moments: chunk.moments
       .filter(({ atNs }) => isInside(atNs))
       .map((moment) => ({ ...moment, atNs: moment.atNs - originNs })),

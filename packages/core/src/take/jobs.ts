@@ -33,6 +33,27 @@ export function pairJobs(events: readonly JobEvents[]): Job[] {
 /** Jobs under way that are remembered: more than a game can have at once. */
 const MOST_OPEN = 65_536
 
+/** The events without the ends of jobs that began before: of a stretch that begins in the middle of them. */
+export function withoutLooseEnds(events: JobEvents): JobEvents {
+  const begun = new Set<number>()
+  events.job.forEach((job, i) => events.event[i] === JOB_BEGUN && begun.add(job))
+  const kept = [...events.job.keys()].filter(
+    (i) => events.event[i] !== JOB_ENDED || begun.has(events.job[i]!),
+  )
+  return jobEventsAt(events, kept)
+}
+
+/** The events with the given indices. */
+export function jobEventsAt({ job, event, lane, marker, atNs }: JobEvents, indices: number[]): JobEvents {
+  return {
+    job: Uint32Array.from(indices, (i) => job[i]!),
+    event: Uint8Array.from(indices, (i) => event[i]!),
+    lane: Uint32Array.from(indices, (i) => lane[i]!),
+    marker: Uint32Array.from(indices, (i) => marker[i]!),
+    atNs: Float64Array.from(indices, (i) => atNs[i]!),
+  }
+}
+
 /**
  * Follows the jobs of a take from chunk to chunk.
  * @param open jobs that have begun and not ended; brought up to date

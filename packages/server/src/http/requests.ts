@@ -1,5 +1,6 @@
 /** What requests may say, checked with class-validator. */
 import 'reflect-metadata'
+import { TAKE_STATES, type TakeState } from '@lapsus/api'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
 import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
@@ -33,6 +34,7 @@ export class TakesQuery {
   @IsOptional() @IsString() @Length(1, 200) device?: string
   @IsOptional() @IsString() @Length(1, 200) scene?: string
   @IsOptional() @IsString() @Length(1, 200) mode?: string
+  @IsOptional() @IsIn(TAKE_STATES) state?: TakeState
 }
 
 export class ImportQuery {

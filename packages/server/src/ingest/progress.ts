@@ -54,6 +54,6 @@ export async function loadProgress(row: TakeRow): Promise<TakeProgress> {
     ...(await loadTables(row.id)),
     frames: Number(row.frames),
     lastFrameStartNs: row.lastFrameStartNs === null ? -Infinity : Number(row.lastFrameStartNs),
-    openJobs: new Set(),
+    openJobs: null,
   }
 }

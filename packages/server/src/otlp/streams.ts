@@ -6,6 +6,7 @@ import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
 import { touchTake } from '../ingest/finish.ts'
 import { RecordStore } from '../ingest/store-records.ts'
+import { takeWish } from '../ingest/wishes.ts'
 
 /** A service that has sent nothing for this long has ended. */
 const IDLE_MS = 10_000
@@ -27,12 +28,17 @@ export class OtlpStreams {
   readonly #database: Sequelize
   readonly #log: Logger
   readonly #streams = new Map<string, Stream>()
+  /** Instances whose recording somebody ended, with the time they last sent: they go on, since nothing tells them. */
+  readonly #ended = new Map<string, number>()
   readonly #sweep: ReturnType<typeof setInterval>
 
   constructor(database: Sequelize, log: Logger) {
     this.#database = database
     this.#log = log
-    this.#sweep = setInterval(() => void this.#sweepIdle(), SWEEP_EVERY_MS)
+    this.#sweep = setInterval(
+      () => void this.#sweepIdle().catch((error) => log.warn(error, 'sweep failed')),
+      SWEEP_EVERY_MS,
+    )
   }
 
   /**
@@ -43,14 +49,26 @@ export class OtlpStreams {
   async take(request: unknown, frameMarker: string | undefined): Promise<Skipped> {
     const skipped = new Skipped()
     for (const resource of readOtlp(request, skipped, frameMarker)) {
-      const stream = this.#streamOf(resource)
+      const key = `${resource.service}\n${resource.instance}`
+      if (this.#ended.has(key)) {
+        this.#ended.set(key, performance.now())
+        skipped.add(`somebody ended this recording; it begins anew after ${IDLE_MS / 1000} s of silence`)
+        continue
+      }
+      const stream = this.#streamOf(key, resource)
       if (stream === null) {
         skipped.add(`more than ${MOST_STREAMS} service instances at once`)
         continue
       }
       const done = stream.queue.then(() => this.#store(stream, stream.take.add(resource.spans)))
       stream.queue = done.catch(() => {})
-      await done
+      try {
+        await done
+      } catch (error) {
+        // What could not be stored once cannot be gone on with: the next request begins a take of its own.
+        this.#streams.delete(key)
+        throw error
+      }
     }
     return skipped
   }
@@ -61,8 +79,7 @@ export class OtlpStreams {
     await Promise.all([...this.#streams.keys()].map((key) => this.#end(key)))
   }
 
-  #streamOf(resource: OtlpResource): Stream | null {
-    const key = `${resource.service}\n${resource.instance}`
+  #streamOf(key: string, resource: OtlpResource): Stream | null {
     const known = this.#streams.get(key)
     if (known !== undefined) {
       known.lastMs = performance.now()
@@ -87,9 +104,18 @@ export class OtlpStreams {
   async #sweepIdle(): Promise<void> {
     const now = performance.now()
     for (const [key, stream] of this.#streams) {
-      if (now - stream.lastMs > IDLE_MS) await this.#end(key)
-      else if (now - stream.lastMs > PAUSE_MS) await this.#flush(stream)
+      if (now - stream.lastMs > IDLE_MS || (await this.#isUnwanted(stream))) {
+        if (now - stream.lastMs <= IDLE_MS) this.#ended.set(key, now)
+        await this.#end(key)
+      } else if (now - stream.lastMs > PAUSE_MS) await this.#flush(stream)
     }
+    for (const [key, lastMs] of this.#ended) if (now - lastMs > IDLE_MS) this.#ended.delete(key)
+  }
+
+  /** Whether somebody who watches wants the recording to end, kept or not. */
+  async #isUnwanted({ store }: Stream): Promise<boolean> {
+    const wish = store.takeId === null ? null : await takeWish(store.takeId)
+    return wish !== null && wish.order !== 'keep'
   }
 
   async #flush(stream: Stream): Promise<void> {

@@ -19,6 +19,7 @@ import {
   firstSpan,
   unpackDetails,
   unpackSpans,
+  withoutLooseEnds,
   type FrameColumns,
   type PathTable,
   type SpanColumns,
@@ -75,6 +76,7 @@ export async function* excerptRecords(
     const stored = (await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true }))!
     const chunk = await chunkRecord(row.id, stored, paths, 0)
     const first = Math.max(0, from - place.firstFrame)
+    const begins = originNs === null
     if (originNs === null) {
       originNs = chunk.frameStartNs[first]!
       const started = new Date(Date.parse(whole.started) + originNs / 1e6).toISOString()
@@ -84,7 +86,7 @@ export async function* excerptRecords(
       yield declareRecord(declarations, sequence++)
     }
     const cut = excerpt(chunk, first, Math.min(place.frames, to + 1 - place.firstFrame), originNs)
-    yield { ...cut, sequence: sequence++ }
+    yield { ...cut, jobs: begins ? withoutLooseEnds(cut.jobs) : cut.jobs, sequence: sequence++ }
   }
   yield { record: 'end', sequence, dropped: 0 }
 }

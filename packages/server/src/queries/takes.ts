@@ -32,16 +32,18 @@ export interface TakeFilter {
   device?: string | undefined
   scene?: string | undefined
   mode?: string | undefined
+  state?: TakeState | undefined
 }
 
 /** Newest first. */
 export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]> {
   const names = await gameNames()
-  const { game, search, tag } = filter
+  const { game, search, tag, state } = filter
   const conditions: WhereOptions[] = [{ deletedAt: null }]
   if (game !== undefined) {
     conditions.push({ gameId: [...names].filter(([, name]) => name === game).map(([id]) => id) })
   }
+  if (state !== undefined) conditions.push({ state })
   if (search !== undefined) {
     const like = contains(search)
     conditions.push({ [Op.or]: [{ name: like }, { note: like }, { tags: like }, { conditions: like }] })

@@ -109,8 +109,8 @@ async function sumUp(id: string): Promise<void> {
 }
 
 async function findOthers(id: string): Promise<void> {
-  const takes = await api.takes()
-  useLive.setState({ others: takes.filter((take) => take.state === 'recording' && take.id !== id) })
+  const takes = await api.takes({ state: 'recording' })
+  useLive.setState({ others: takes.filter((take) => take.id !== id) })
 }
 
 /** The first frame of the last `seconds` of a take. */
