@@ -1,12 +1,10 @@
 /** The real screens, in a real browser, on a real server. */
 import { expect } from 'chai'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Browser, ElementHandle, Page } from 'puppeteer-core'
+import type { ElementHandle } from 'puppeteer-core'
 import type { TakeSummary } from '@lapsus/api'
 import type { AnyRecord } from '@lapsus/core/format'
-import type { RunningServer } from '../../server/src/index.ts'
 import {
   bytesOf,
   chunkRecord,
@@ -15,11 +13,9 @@ import {
   takeRecord,
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
-import { getJson, testServer, until } from '../../server/test/support.ts'
-import { newPage, screenTools } from './support.ts'
-import { launchBrowser } from '../../../test/support/browser.ts'
+import { getJson, until } from '../../server/test/support.ts'
+import { useScreen } from './support.ts'
 
-const ROOT = join(import.meta.dirname, '../../..')
 const MS = 1_000_000
 const FRAMES = 200
 const MARKERS = [
@@ -55,32 +51,12 @@ function take(id: string, frames: number): Uint8Array {
 
 describe('interface', function () {
   this.timeout(90_000)
-  const folder = mkdtempSync(join(tmpdir(), 'lapsus-web-'))
-  let server: RunningServer
-  let browser: Browser
-  let page: Page
-  const errors: string[] = []
-
-  before(async () => {
-    server = await testServer({
-      webFolder: join(ROOT, 'packages/web/dist'),
-      demoGame: join(ROOT, 'games/moth-post/dist/main.mjs'),
-    })
-    browser = await launchBrowser(join(folder, 'profile'))
-    page = await newPage(browser, errors)
-  })
-  after(async () => {
-    await browser?.close()
-    await server?.stop()
-    rmSync(folder, { recursive: true, force: true })
-  })
-  afterEach(() => expect(errors.splice(0)).to.deep.equal([]))
+  const screen = useScreen()
+  const { page, server, errors, folder, open, text, seen, gone, textOf, untilParameter } = screen
+  const { button, line, untilLine, middleOf } = screen
 
   const importTake = (bytes: Uint8Array) =>
     fetch(`${server.address}/api/imports`, { method: 'POST', body: bytes as BodyInit })
-  const { open, text, seen, gone, textOf, untilParameter, button, line, untilLine, middleOf } = screenTools(
-    () => ({ page, server }),
-  )
 
   it('has words for an empty library and for addresses that lead nowhere', async () => {
     await open('/')

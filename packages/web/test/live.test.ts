@@ -1,15 +1,9 @@
 /** The screens for recordings that go on, for conditions, and for what runs say; in a real browser. */
 import { expect } from 'chai'
-import { mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
 import fc from 'fast-check'
-import type { Browser, Page } from 'puppeteer-core'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { emptyFrames } from '@lapsus/core/take'
-import type { RunningServer } from '../../server/src/index.ts'
-import { getJson, TestGame, testServer, until } from '../../server/test/support.ts'
-import { launchBrowser } from '../../../test/support/browser.ts'
+import { getJson, TestGame, until } from '../../server/test/support.ts'
 import {
   bytesOf,
   chunkRecord,
@@ -21,9 +15,8 @@ import {
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { liveFigures } from '../src/live/figures.ts'
 import { movePlayHead } from '../src/live/playback.ts'
-import { newPage, screenTools } from './support.ts'
+import { useScreen } from './support.ts'
 
-const ROOT = join(import.meta.dirname, '../../..')
 const MS = 1_000_000
 const FRAMES_PER_CHUNK = 30
 const frame = (workMs: number): FrameSpec => ({
@@ -81,32 +74,9 @@ describe('figures of the last seconds', () => {
 
 describe('live view', function () {
   this.timeout(90_000)
-  const folder = mkdtempSync(join(tmpdir(), 'lapsus-live-'))
-  let server: RunningServer
-  let browser: Browser
-  let page: Page
-  const errors: string[] = []
-
-  before(async () => {
-    server = await testServer({
-      webFolder: join(ROOT, 'packages/web/dist'),
-      gamePage: join(ROOT, 'games/moth-post/dist/page'),
-    })
-    browser = await launchBrowser(join(folder, 'profile'))
-    page = await newPage(browser, errors)
-  })
-  after(async () => {
-    await browser?.close()
-    await server?.stop()
-    rmSync(folder, { recursive: true, force: true })
-  })
-  afterEach(() => expect(errors.splice(0)).to.deep.equal([]))
-  const { open, openLive, seen, gone, text, textOf, button, line, parameter, untilParameter } = screenTools(
-    () => ({
-      page,
-      server,
-    }),
-  )
+  const screen = useScreen()
+  const { page, server, errors, open, openLive, seen, gone, text, textOf, button, line } = screen
+  const { parameter, untilParameter } = screen
 
   /** A game that sends half a second at a time, until it is told to stop or hung up on. */
   async function playing(take: string, game = 'Live game') {

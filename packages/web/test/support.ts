@@ -1,29 +1,51 @@
 /** What tests of the interface do on a page again and again. */
+import { expect } from 'chai'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import type { Browser, Page } from 'puppeteer-core'
 import type { RunningServer } from '../../server/src/index.ts'
-import { until } from '../../server/test/support.ts'
+import { testServer, until } from '../../server/test/support.ts'
+import { launchBrowser } from '../../../test/support/browser.ts'
 
-/** A page of the size that people have, which notes what goes wrong in it. */
-export async function newPage(browser: Browser, errors: string[]): Promise<Page> {
-  const page = await browser.newPage()
-  await page.setViewport({ width: 1280, height: 800 })
-  page.on('pageerror', (error) => errors.push((error as Error).message))
-  page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
-  return page
-}
+const ROOT = join(import.meta.dirname, '../../..')
 
-/** @param now gives the page and the server, which the tests' `before` makes */
-export function screenTools(now: () => { page: Page; server: RunningServer }) {
-  const page = new Proxy({} as Page, {
-    get: (_, name) => {
-      const target = now().page
-      const value: unknown = Reflect.get(target, name)
-      return typeof value === 'function' ? (value as () => unknown).bind(target) : value
-    },
+/**
+ * A real browser on a real server, for all tests of the calling block. Each must leave `errors`, what went
+ * wrong in the page, empty.
+ */
+export function useScreen() {
+  const errors: string[] = []
+  let browser: Browser
+  let current: { page: Page; server: RunningServer }
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-web-'))
+
+  before(async () => {
+    const server = await testServer({
+      webFolder: join(ROOT, 'packages/web/dist'),
+      demoGame: join(ROOT, 'games/moth-post/dist/main.mjs'),
+      gamePage: join(ROOT, 'games/moth-post/dist/page'),
+    })
+    browser = await launchBrowser(join(folder, 'profile'))
+    const page = await browser.newPage()
+    await page.setViewport({ width: 1280, height: 800 })
+    page.on('pageerror', (error) => errors.push((error as Error).message))
+    page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
+    current = { page, server }
   })
-  const open = (path: string) => page.goto(now().server.address + path, { waitUntil: 'networkidle0' })
+  after(async () => {
+    await browser?.close()
+    await current?.server.stop()
+    rmSync(folder, { recursive: true, force: true })
+  })
+  afterEach(() => expect(errors.splice(0)).to.deep.equal([]))
+
+  // They exist only once `before` has run.
+  const page = standIn(() => current.page)
+  const server = standIn(() => current.server)
+  const open = (path: string) => page.goto(server.address + path, { waitUntil: 'networkidle0' })
   /** For views that go on asking the server. */
-  const openLive = (path: string) => page.goto(now().server.address + path, { waitUntil: 'load' })
+  const openLive = (path: string) => page.goto(server.address + path, { waitUntil: 'load' })
   const text = () => page.evaluate(() => document.body.innerText)
   const seen = (words: string) => until(async () => (await text()).includes(words), `“${words}” is shown`)
   const gone = (words: string) => until(async () => !(await text()).includes(words), `“${words}” is gone`)
@@ -56,6 +78,10 @@ export function screenTools(now: () => { page: Page; server: RunningServer }) {
   }
 
   return {
+    page,
+    server,
+    errors,
+    folder,
     open,
     openLive,
     text,
@@ -69,4 +95,14 @@ export function screenTools(now: () => { page: Page; server: RunningServer }) {
     untilLine,
     middleOf,
   }
+}
+
+/** Stands for an object that there is later. */
+function standIn<T extends object>(now: () => T): T {
+  return new Proxy({} as T, {
+    get: (_, name) => {
+      const value: unknown = Reflect.get(now(), name)
+      return typeof value === 'function' ? (value as () => unknown).bind(now()) : value
+    },
+  })
 }

@@ -1,21 +1,15 @@
 import { FormatError } from '../format/index.ts'
 import { readOtlp, type OtlpSpan } from './otlp.ts'
 import { OtlpTake } from './otlp-take.ts'
-import type { OnRecord, SourceOptions } from './source.ts'
+import type { OnRecord } from './source.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */
 export class OtlpSource extends WholeFileSource {
   readonly format = 'otlp-json'
-  readonly #options: SourceOptions
-
-  constructor(options: SourceOptions) {
-    super()
-    this.#options = options
-  }
 
   protected give(text: string, onRecord: OnRecord): void {
-    const { frameMarker, take } = this.#options
+    const { frameMarker, take } = this.options
     const resources = this.#requests(text).flatMap((request) => readOtlp(request, this.skipped, frameMarker))
     const spans = resources.flatMap((resource): OtlpSpan[] => resource.spans)
     if (spans.length === 0) {

@@ -8,7 +8,7 @@ import {
   type Moment,
 } from '../format/index.ts'
 import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
-import type { OnRecord, SourceOptions } from './source.ts'
+import type { OnRecord } from './source.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 interface Entry {
@@ -29,15 +29,9 @@ const TARGET = 60
 
 export class TimelineSource extends WholeFileSource {
   readonly format = 'timeline'
-  readonly #options: SourceOptions
-
-  constructor(options: SourceOptions) {
-    super()
-    this.#options = options
-  }
 
   protected give(text: string, onRecord: OnRecord): void {
-    const { frameMarker = DEFAULT_FRAME_MARKER, take, game } = this.#options
+    const { frameMarker = DEFAULT_FRAME_MARKER, take, game } = this.options
     const { entries, timeOrigin } = this.#entries(parseJson(text))
     const frames = framesOf(entries, frameMarker)
     if (frames.length === 0) {

@@ -1,5 +1,5 @@
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
-import { Skipped, type OnRecord, type SourceFormat, type TakeSource } from './source.ts'
+import { Skipped, type OnRecord, type SourceFormat, type SourceOptions, type TakeSource } from './source.ts'
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024
@@ -9,9 +9,14 @@ export abstract class WholeFileSource implements TakeSource {
   abstract readonly format: SourceFormat
   readonly lenient = true
   readonly skipped = new Skipped()
+  protected readonly options: SourceOptions
   #pieces: Uint8Array[] = []
   #bytes = 0
   ended = false
+
+  constructor(options: SourceOptions) {
+    this.options = options
+  }
 
   get place(): FormatErrorPlace {
     return { record: 0, offset: 0 }

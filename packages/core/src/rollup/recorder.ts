@@ -3,17 +3,9 @@
  * between its own two clock reads and shows as its self time; the rest shows as self time of its parent.
  */
 import type { RecorderFigures } from '../format/index.ts'
-import { NO_PATH, type PathTable } from '../take/index.ts'
+import { NO_PATH, recorderCost, type PathTable } from '../take/index.ts'
 import { laneKey, type Rollup } from './rollup.ts'
 import type { LedgerBy, LedgerRow } from './ledger.ts'
-
-/** What a span costs, and what of it shows as its own time, ns. Where the latter was not measured: half. */
-export function recorderCost({ spanNs, insideNs = spanNs / 2 }: RecorderFigures): {
-  insideNs: number
-  outsideNs: number
-} {
-  return { insideNs: Math.min(insideNs, spanNs), outsideNs: Math.max(0, spanNs - insideNs) }
-}
 
 interface Share {
   selfNs: number

@@ -2,6 +2,14 @@ import type { RecorderFigures } from '../format/index.ts'
 import type { FrameColumns } from './frames.ts'
 import type { PathTable } from './paths.ts'
 
+/** What of a span's cost shows as its own time, and what around it, ns. Where that was not measured: half each. */
+export function recorderCost({ spanNs, insideNs = spanNs / 2 }: RecorderFigures): {
+  insideNs: number
+  outsideNs: number
+} {
+  return { insideNs: Math.min(insideNs, spanNs), outsideNs: Math.max(0, spanNs - insideNs) }
+}
+
 /** The recorder's estimated share of a frame, ns: what its main-lane spans cost. */
 export const recorderShareNs = (frames: FrameColumns, frame: number, { spanNs }: RecorderFigures): number =>
   frames.mainSpans[frame]! * spanNs
@@ -29,8 +37,10 @@ export function durationsWithoutRecorder(
   path: ArrayLike<number>,
   durationNs: Float64Array,
   { depthOf }: PathTable,
-  { spanNs, insideNs = spanNs / 2 }: RecorderFigures,
+  figures: RecorderFigures,
 ): Float64Array {
+  const { spanNs } = figures
+  const { insideNs } = recorderCost(figures)
   const less = durationNs.map((ns) => ns - insideNs)
   const open: number[] = []
   for (let span = 0; span < durationNs.length; span++) {
