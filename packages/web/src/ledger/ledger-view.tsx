@@ -31,7 +31,7 @@ const GRID = 'grid items-center gap-x-1'
 const columnsOf = (details: Detail[]): CSSProperties => ({
   gridTemplateColumns:
     details.length === 0
-      ? 'minmax(0,1fr) 4.4rem 4.4rem 4.2rem 4.4rem 5.6rem'
+      ? 'minmax(0,1fr) 4.2rem 4.2rem 4.2rem 4.2rem 6.4rem'
       : `minmax(0,1fr) 3.5rem 3.5rem 3.6rem 3.3rem ${'4.3rem '.repeat(details.length)} 3.9rem`,
 })
 const UNIT_WORDS: Record<Unit, string> = {
@@ -160,9 +160,10 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
   )
 }
 
+/** Time is that of the frames themselves: between kept stretches there is some that nobody recorded. */
 function scopeOf({ frames }: OpenTake, { from, to }: FrameRange, budgetMs: number): Scope {
-  const endNs = frames.startNs[to]! + frames.durationNs[to]!
-  return { frames: to - from + 1, durationMs: (endNs - frames.startNs[from]!) / 1e6, budgetMs }
+  const durationNs = frames.durationNs.subarray(from, to + 1).reduce((sum, ns) => sum + ns, 0)
+  return { frames: to - from + 1, durationMs: durationNs / 1e6, budgetMs }
 }
 
 function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort(sort: Sort): void }) {

@@ -244,7 +244,10 @@ function Heaviest({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
         const perFrame = selfMs / frames
         const lane = laneOfKey(key)
         return (
-          <li key={key} className="grid grid-cols-[minmax(0,1fr)_4rem_4rem_5rem] items-center gap-2 py-px">
+          <li
+            key={key}
+            className="grid grid-cols-[minmax(0,1fr)_4rem_5rem_5rem] items-center gap-2 py-px whitespace-nowrap"
+          >
             <span className="truncate">
               {marker.name}
               {lane > 0 && (
