@@ -39,7 +39,10 @@ async function play({ seed, letters, moths, flaws, to, take }: Begin): Promise<v
   })
   const meter = new FrameMeter()
   probe.onFrame = (durationMs) => meter.add(durationMs)
-  const post = new PostOffice({ seed, letters, moths, flaws: parseFlaws(flaws), lanterns: LANTERNS }, probe)
+  const post = new PostOffice(
+    { seed, letters, moths, flaws: parseFlaws(flaws), lanterns: LANTERNS, rampS: null },
+    probe,
+  )
   const waiting = post.world.markers['refresh.wait']
   let lastMs = await nextRefresh()
   let owedMs = 0

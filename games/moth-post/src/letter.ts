@@ -4,11 +4,11 @@ import type { ClassId, Probe } from '@lapsus/probe'
 
 /** Pixels of a stamp. */
 const STAMP = 24 * 24
-const SHEETS = 6
+const SHEETS = 12
 /** Threads in the paper of an envelope. */
-const FIBRES = 6_000
+const FIBRES = 12_000
 /** About what one letter takes on the heap. */
-const LETTER_BYTES = FIBRES * 8 + 2_000
+const LETTER_BYTES = FIBRES * 8 + 4_000
 
 export interface Sheet {
   lines: string[]

@@ -47,6 +47,12 @@ const command = new Command('moth-post')
       .default('sliced'),
   )
   .option('--graphics <ms>', 'time that graphics take for a usual frame', numberFrom(0, 1000), 0)
+  .option(
+    '--archive <ms>',
+    'time that the archive takes for the book, every 7 s (default: 90 with the flaw step-pileup, else 0)',
+    numberFrom(0, 1000),
+  )
+  .option('--ramp', 'letters and moths grow from few to all over the night', false)
   .option('--handset', 'run inside the stand-in handset: interpreter only, little memory', false)
   .option('--no-paced', 'do not wait for the display: run as fast as it goes')
   .option('--describe', 'print, as JSON, what can be chosen, and end')
@@ -68,6 +74,7 @@ function description() {
       target: DEFAULT_TARGET,
       routes: 'sliced',
       graphicsMs: 0,
+      ramp: false,
       handset: false,
       mode: 'timing',
       tripMs: 25,

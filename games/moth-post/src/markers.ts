@@ -36,7 +36,13 @@ const GROUPS = {
 
 type WorkMarker = (typeof GROUPS)[keyof typeof GROUPS][number]
 type SpecialMarker =
-  'wind.join' | 'routes.join' | 'graphics.wait' | 'refresh.wait' | 'lantern.find' | 'tally.text'
+  | 'wind.join'
+  | 'routes.join'
+  | 'archive.wait'
+  | 'graphics.wait'
+  | 'refresh.wait'
+  | 'lantern.find'
+  | 'tally.text'
 
 /** The handle of every marker of the game, by name. */
 export type Markers = Record<WorkMarker | SpecialMarker, MarkerId>
@@ -45,6 +51,7 @@ export function declareMarkers(probe: Probe, watches: { tally: WatchId }): Marke
   const markers: Partial<Markers> = {
     'wind.join': probe.marker('wind.join', { group: 'weather', kind: 'wait:job' }),
     'routes.join': probe.marker('routes.join', { group: 'couriers', kind: 'wait:job' }),
+    'archive.wait': probe.marker('archive.wait', { group: 'house', kind: 'wait:io' }),
     'graphics.wait': probe.marker('graphics.wait', { group: 'display', kind: 'wait:graphics' }),
     'refresh.wait': probe.marker('refresh.wait', { group: 'display', kind: 'wait:refresh' }),
     'lantern.find': probe.marker('lantern.find', { group: 'moths', tags: ['search'] }),
@@ -61,6 +68,7 @@ export interface Gauges {
   carried: GaugeId
   moths: GaugeId
   deadLetters: GaugeId
+  lanterns: GaugeId
 }
 
 export const declareGauges = (probe: Probe): Gauges => ({
@@ -68,6 +76,7 @@ export const declareGauges = (probe: Probe): Gauges => ({
   carried: probe.gaugeId('letters carried'),
   moths: probe.gaugeId('moths flying'),
   deadLetters: probe.gaugeId('dead letters'),
+  lanterns: probe.gaugeId('lanterns'),
 })
 
 export interface Classes {

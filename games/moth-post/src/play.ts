@@ -21,15 +21,27 @@ export interface PlayOptions {
   routes: RoutePlan
   /** Time that graphics take for a usual frame, ms; 0 for none. */
   graphics: number
+  /**
+   * Time that the archive takes for the night's book, every seven seconds, ms; 0 for none. Not given: as much
+   * as makes the flaw step-pileup show, and none without it.
+   */
+  archive?: number
+  /** Whether letters and moths grow from few to all over the night, so that costs show against load. */
+  ramp: boolean
   /** Whether to wait for the display's refresh. */
   paced: boolean
 }
 
 const LONGEST_CATCH_UP = 4
+/** The book goes to the archive this often, s, and first after this time. */
+const ARCHIVE_EVERY_S = 7
+const FIRST_ARCHIVE_S = 4
+const SLOW_ARCHIVE_MS = 90
 
 /** Plays a night. @returns what to say about it */
 export async function play(options: PlayOptions): Promise<string> {
-  const { seconds, seed, flaws, letters, moths, target, paced, graphics, routes } = options
+  const { seconds, seed, flaws, letters, moths, target, paced, graphics, routes, ramp } = options
+  const archive = options.archive ?? (flaws.has('step-pileup') ? SLOW_ARCHIVE_MS : 0)
   const probe = createProbe({
     game: GAME,
     target,
@@ -38,7 +50,7 @@ export async function play(options: PlayOptions): Promise<string> {
       build: 'release',
       scene: 'night shift',
       seed,
-      load: `${letters} letters/s, ${moths} moths`,
+      load: `${letters} letters/s, ${moths} moths${ramp ? ', ramp' : ''}`,
       ...(isInsideHandset() ? { device: HANDSET } : {}),
       more: {
         flaws: [...flaws].join(', ') || 'none',
@@ -53,7 +65,11 @@ export async function play(options: PlayOptions): Promise<string> {
     routes:
       routes === 'jobs' ? routesOnWorkers(new URL('./routes-worker.mjs', import.meta.url)) : routesInSlices(),
   }
-  const post = new PostOffice({ seed, flaws, letters, moths, lanterns: LANTERNS }, probe, helpers)
+  const post = new PostOffice(
+    { seed, flaws, letters, moths, lanterns: LANTERNS, rampS: ramp ? seconds : null },
+    probe,
+    helpers,
+  )
   const display = new Display(graphics)
   const { markers } = post.world
   let stopped = false
@@ -65,13 +81,21 @@ export async function play(options: PlayOptions): Promise<string> {
   let dueMs = performance.now()
   let lastMs = dueMs
   let owedSteps = 0
+  const archiveEvery = Math.round(ARCHIVE_EVERY_S * target)
+  const firstArchive = Math.round(FIRST_ARCHIVE_S * target)
   for (let frame = 0; frame < frames && !stopped; frame++) {
     probe.frame()
+    if (ramp && frame === 0) probe.moment('ramp', { seconds })
     const nowMs = performance.now()
     owedSteps = Math.min(LONGEST_CATCH_UP, owedSteps + stepsPerFrame)
     for (; owedSteps >= 1 - 1e-9; owedSteps--) {
       post.step(nowMs - lastMs)
       lastMs = nowMs
+    }
+    if (archive > 0 && frame >= firstArchive && (frame - firstArchive) % archiveEvery === 0) {
+      probe.enter(markers['archive.wait'])
+      blockUntil(performance.now() + archive)
+      probe.leave()
     }
     if (graphics > 0) {
       probe.enter(markers['graphics.wait'])

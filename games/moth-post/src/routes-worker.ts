@@ -4,7 +4,7 @@ import { createProbe } from '@lapsus/probe'
 import { GAME } from './name.ts'
 import { PLACES } from './routes.ts'
 import type { RouteTask } from './routes-thread.ts'
-import { walkCost } from './streets.ts'
+import { roundCost } from './streets.ts'
 
 const lane = createProbe({ game: GAME }).lane(`route worker ${workerData as number}`)
 const JOB = lane.marker('routes.job', { group: 'couriers' })
@@ -15,7 +15,7 @@ parentPort!.on('message', ({ job, places, cost, streets, done }: RouteTask) => {
   for (let i = 0; i < cost.length; i++) {
     const [fromX, fromY, toX, toY] = places.subarray(i * PLACES, (i + 1) * PLACES)
     lane.enter(SEARCH)
-    cost[i] = walkCost(streets, fromX!, fromY!, toX!, toY!)
+    cost[i] = roundCost(streets, fromX!, fromY!, toX!, toY!)
     lane.leave()
   }
   lane.endJob(job, JOB)

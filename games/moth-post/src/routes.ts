@@ -1,6 +1,6 @@
 /** Routes that are planned anew when a gate shuts: at once, a few a frame, or as jobs on worker threads. */
 import type { JobId } from '@lapsus/probe'
-import { walkCost } from './streets.ts'
+import { roundCost } from './streets.ts'
 import type { World } from './world.ts'
 
 /** Ways to be planned; `cost` is filled in. Places are x, y of the start and x, y of the goal. */
@@ -25,13 +25,13 @@ export interface RoutePlanner {
 }
 
 export const PLACES = 4
-const SLICE = 4
+const SLICE = 2
 
 export function planRoute(world: World, batch: RouteBatch, at: number): void {
   const { probe, markers, town } = world
   const [fromX, fromY, toX, toY] = batch.places.subarray(at * PLACES, (at + 1) * PLACES)
   probe.enter(markers['path.search'])
-  batch.cost[at] = walkCost(town.streets, fromX!, fromY!, toX!, toY!)
+  batch.cost[at] = roundCost(town.streets, fromX!, fromY!, toX!, toY!)
   probe.leave()
 }
 

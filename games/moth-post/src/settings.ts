@@ -32,16 +32,25 @@ export interface Settings {
   letters: number
   moths: number
   lanterns: number
+  /** The night in which everything grows: length of the ramp, s; null for an even night. */
+  rampS: number | null
 }
 
 export const DEFAULTS = { seed: 1, letters: 40, moths: 150 }
-export const LANTERNS = 320
+export const LANTERNS = 240
 
 /** Fixed step of the game. */
 export const STEP_S = 1 / 60
 /** The shift bell rings this long after the start, and every 20 s from then on. */
 export const FIRST_BELL_S = 5
 export const SHIFT_S = 20
+
+/** What a ramp begins with and grows to, as a factor of letters and of moths on duty. */
+const RAMP_FROM = 0.1
+
+/** The share of the full load at this time. */
+export const loadAt = ({ rampS }: Settings, timeS: number): number =>
+  rampS === null ? 1 : Math.min(1, RAMP_FROM + (1 - RAMP_FROM) * (timeS / rampS))
 
 /** @throws RangeError naming the flaw that is not known */
 export function parseFlaws(text: string): Set<Flaw> {

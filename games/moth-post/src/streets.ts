@@ -2,10 +2,20 @@ import { STREETS, TOWN } from './town.ts'
 
 const CROSSINGS = STREETS * STREETS
 
+/** Places of the gates. */
+const GATES = [
+  [TOWN / 2, 0],
+  [TOWN, TOWN / 2],
+  [TOWN / 2, TOWN],
+  [0, TOWN / 2],
+] as const
+
 /** Scratch of the search, used again each time. */
 const cost = new Float32Array(CROSSINGS)
 const done = new Uint8Array(CROSSINGS)
-const open: number[] = []
+/** Crossings to go on from, cheapest first (a heap), and how many there are. */
+const open = new Int32Array(CROSSINGS * 4)
+let opened = 0
 
 const crossingAt = (x: number, y: number): number => {
   const column = Math.min(STREETS - 1, Math.max(0, Math.floor((x / TOWN) * STREETS)))
@@ -25,10 +35,10 @@ export function walkCost(
   const goal = crossingAt(toX, toY)
   cost.fill(Infinity)
   done.fill(0)
-  open.length = 0
   cost[start] = 0
-  open.push(start)
-  while (open.length > 0) {
+  open[0] = start
+  opened = 1
+  while (opened > 0) {
     const at = takeCheapest()
     if (at === goal) return cost[goal]!
     if (done[at]) continue
@@ -42,12 +52,27 @@ export function walkCost(
   return Infinity
 }
 
+/** Cost of a whole round: by each gate of the town there, and back. */
+export function roundCost(
+  streets: Float32Array,
+  fromX: number,
+  fromY: number,
+  toX: number,
+  toY: number,
+): number {
+  let cost = 0
+  for (const [gateX, gateY] of GATES) {
+    cost += walkCost(streets, fromX, fromY, gateX, gateY) + walkCost(streets, gateX, gateY, toX, toY)
+  }
+  return cost
+}
+
 function relax(streets: Float32Array, from: number, to: number): void {
   const through = cost[from]! + streets[to]!
   if (through >= cost[to]!) return
   cost[to] = through
-  open.push(to)
-  siftUp(open.length - 1)
+  open[opened] = to
+  siftUp(opened++)
 }
 
 function siftUp(at: number): void {
@@ -61,8 +86,8 @@ function siftUp(at: number): void {
 
 function takeCheapest(): number {
   const cheapest = open[0]!
-  const last = open.pop()!
-  if (open.length > 0) {
+  const last = open[--opened]!
+  if (opened > 0) {
     open[0] = last
     siftDown(0)
   }
@@ -72,8 +97,8 @@ function takeCheapest(): number {
 function siftDown(at: number): void {
   for (;;) {
     let smallest = at
-    for (const child of [2 * at + 1, 2 * at + 2]) {
-      if (child < open.length && cost[open[child]!]! < cost[open[smallest]!]!) smallest = child
+    for (let child = 2 * at + 1; child <= 2 * at + 2; child++) {
+      if (child < opened && cost[open[child]!]! < cost[open[smallest]!]!) smallest = child
     }
     if (smallest === at) return
     swap(at, smallest)

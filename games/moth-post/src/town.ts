@@ -5,6 +5,9 @@ export const TOWN = 512
 /** Streets form a grid of this many crossings a side. */
 export const STREETS = 32
 export const DISTRICTS = 8
+/** The most boats that are ever on the river, and how long it takes them to come and go. */
+const BOATS = 160
+const TIDE_S = 8
 /** Side of a lantern bucket, in paces. */
 const BUCKET = 32
 const BUCKETS = TOWN / BUCKET
@@ -21,6 +24,10 @@ export interface Lantern {
 
 export interface Town {
   lanterns: Lantern[]
+  /** Lanterns of the boats on the river, which draw no moth: they are too far. */
+  boats: Lantern[]
+  /** How many of the boats are out. */
+  boatsOut: number
   /** Lanterns by square of 32 × 32 paces, row by row. */
   buckets: Lantern[][]
   /** Cost of each street crossing, row by row. */
@@ -45,13 +52,24 @@ export function buildTown(count: number, random: Random): Town {
   const buckets: Lantern[][] = Array.from({ length: BUCKETS * BUCKETS }, () => [])
   for (const lantern of lanterns) buckets[bucketOf(lantern.x, lantern.y)]!.push(lantern)
   const streets = Float32Array.from({ length: STREETS * STREETS }, () => 1 + Math.floor(random() * 4))
-  return { lanterns, buckets, streets }
+  const boats = Array.from({ length: BOATS }, (_, i): Lantern => ({
+    id: count + i,
+    name: `boat ${i} on the river`,
+    x: TOWN * 2 + i,
+    y: (i * 7) % TOWN,
+    district: DISTRICTS - 1,
+    glow: 1,
+    phase: 0,
+  }))
+  return { lanterns, boats, boatsOut: 0, buckets, streets }
 }
 
 /** The lantern of that name, found by looking at one after the other. */
 export function lanternNamed(town: Town, name: string): Lantern | null {
-  for (const lantern of town.lanterns) if (lantern.name === name) return lantern
-  return null
+  // Names are compared as people write them, not letter by letter.
+  let found: Lantern | null = null
+  for (const lantern of town.lanterns) if (lantern.name.localeCompare(name) === 0) found = lantern
+  return found
 }
 
 const cellOf = (pace: number) => Math.min(BUCKETS - 1, Math.max(0, Math.floor(pace / BUCKET)))
@@ -59,20 +77,37 @@ const bucketOf = (x: number, y: number) => cellOf(y) * BUCKETS + cellOf(x)
 
 /** How strongly a lantern draws a moth at this place: bright and near is strong. */
 function pull(lantern: Lantern, x: number, y: number): number {
-  const distance = Math.hypot(lantern.x - x, lantern.y - y)
-  return lantern.glow * Math.exp(-distance / 48)
+  const dx = lantern.x - x
+  const dy = lantern.y - y
+  const distance = Math.sqrt(dx * dx + dy * dy)
+  // Light comes better through the haze of the river, which lies in the west.
+  const haze = 1 + 0.2 * Math.cos(Math.atan2(dy, dx))
+  return lantern.glow * haze * Math.exp(-distance / 48)
 }
 
 /** A lantern beyond this many paces never draws a moth. */
 const REACH = 2 * BUCKET
 
-/** Every lantern is measured: the costly way. */
+/** Boats come and go with the tide, so that there are now more lanterns, now fewer. */
+export function moveBoats(town: Town, timeS: number): void {
+  town.boatsOut = Math.round(BOATS * (0.5 - 0.5 * Math.cos((2 * Math.PI * timeS) / TIDE_S)))
+}
+
+/** Every lantern is measured, those on the river too: the costly way. */
 export function strongestOfAll(town: Town, x: number, y: number): Lantern | null {
   let best: Lantern | null = null
   let bestPull = 0
   for (const lantern of town.lanterns) {
     const strength = pull(lantern, x, y)
     if (strength > bestPull && Math.abs(lantern.x - x) <= REACH && Math.abs(lantern.y - y) <= REACH) {
+      best = lantern
+      bestPull = strength
+    }
+  }
+  for (let boat = 0; boat < town.boatsOut; boat++) {
+    const lantern = town.boats[boat]!
+    const strength = pull(lantern, x, y)
+    if (strength > bestPull && Math.abs(lantern.x - x) <= REACH) {
       best = lantern
       bestPull = strength
     }

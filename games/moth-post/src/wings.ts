@@ -1,23 +1,28 @@
 import type { Random } from './random.ts'
 
 /** Scales on a pair of wings that move on their own. */
-const SCALES = 8
+const SCALES = 40
 
-/** One scale as an object of its own: the costly way to keep many of them. */
+/** One scale as an object of its own, its parts known by name: the costly way to keep many of them. */
 export class Scale {
-  angle: number
-  speed: number
-  readonly stiffness: number
+  readonly parts: Map<string, number>
 
   constructor(angle: number, stiffness: number) {
-    this.angle = angle
-    this.speed = 0
-    this.stiffness = stiffness
+    this.parts = new Map([
+      ['angle', angle],
+      ['speed', 0],
+      ['stiffness', stiffness],
+    ])
+  }
+
+  get angle(): number {
+    return this.parts.get('angle')!
   }
 
   beat(): void {
-    this.speed = (this.speed - Math.sin(this.angle) * this.stiffness) * 0.98
-    this.angle += this.speed
+    const { parts } = this
+    parts.set('speed', (parts.get('speed')! - Math.sin(parts.get('angle')!) * parts.get('stiffness')!) * 0.98)
+    parts.set('angle', parts.get('angle')! + parts.get('speed')!)
   }
 }
 

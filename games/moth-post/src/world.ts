@@ -1,5 +1,5 @@
 import type { JobId, Probe, Updater } from '@lapsus/probe'
-import { churningSource, poolingSource, type Letter, type LetterSource } from './letter.ts'
+import { churningSource, poolingSource, sealOf, type Letter, type LetterSource } from './letter.ts'
 import {
   declareClasses,
   declareGauges,
@@ -107,7 +107,8 @@ export interface World {
 }
 
 export const POOL = 512
-const GEARS = 900
+const OLD_ENTRIES = 1_800
+const GEARS = 9_000
 
 export interface Helpers {
   wind: WindSource
@@ -152,7 +153,7 @@ export function newWorld(settings: Settings, probe: Probe, { wind, routes }: Hel
     moths: Array.from({ length: settings.moths }, (_, id) =>
       newMoth(id, random, probe.updater(classes.moth, { marker: markers['moth.update'] })),
     ),
-    book: [],
+    book: lastNightsBook(random),
     delivered: 0,
     binCounts: new Int32Array(BINS),
     discrepancies: 0,
@@ -169,11 +170,22 @@ export function newWorld(settings: Settings, probe: Probe, { wind, routes }: Hel
   }
 }
 
+/** What the night before has left in the book. */
+function lastNightsBook(random: Random): BookEntry[] {
+  return Array.from({ length: OLD_ENTRIES }, (_, i) => {
+    const letter = -1 - i
+    const address = `${1 + Math.floor(random() * 90)} Wick Street`
+    return { letter, carrier: nameOf(i % 50), address, seal: sealOf(address, letter) }
+  })
+}
+
+const nameOf = (moth: number): string =>
+  `${['Atlas', 'Luna', 'Vesta', 'Io', 'Hera', 'Silas', 'Polly', 'Ina'][moth % 8]} the ${moth}th of the night post`
+
 function newMoth(id: number, random: Random, updater: Updater): Moth {
-  const name = `${['Atlas', 'Luna', 'Vesta', 'Io', 'Hera', 'Silas', 'Polly', 'Ina'][id % 8]} the ${id}th of the night post`
   return {
     id,
-    name,
+    name: nameOf(id),
     x: random() * TOWN,
     y: random() * TOWN,
     vx: 0,

@@ -10,7 +10,10 @@ import { buildTown, strongestNearby, strongestOfAll, TOWN } from '../src/town.ts
 const silent = () => createProbe({ game: 'Moth Post' })
 
 function night(flaws: string, seed: number, steps: number): string {
-  const post = new PostOffice({ ...DEFAULTS, lanterns: LANTERNS, seed, flaws: parseFlaws(flaws) }, silent())
+  const post = new PostOffice(
+    { ...DEFAULTS, lanterns: LANTERNS, rampS: null, seed, flaws: parseFlaws(flaws) },
+    silent(),
+  )
   for (let i = 0; i < steps; i++) post.step()
   expect(post.world.delivered).to.be.greaterThan(50)
   expect(post.world.discrepancies).to.equal(0)
@@ -59,7 +62,10 @@ describe('Moth Post', () => {
       close: () => Promise.resolve(),
     }
     const probe = createProbe({ game: 'Moth Post', to: sink })
-    const post = new PostOffice({ ...DEFAULTS, lanterns: LANTERNS, flaws: parseFlaws('all') }, probe)
+    const post = new PostOffice(
+      { ...DEFAULTS, lanterns: LANTERNS, rampS: null, flaws: parseFlaws('all') },
+      probe,
+    )
     for (let i = 0; i < 400; i++) {
       probe.frame()
       post.step()

@@ -23,7 +23,11 @@ function office(
   probe: Probe = createProbe({ game: 'Moth Post' }),
   helpers = onThisThread(windOnThisThread()),
 ) {
-  return new PostOffice({ ...DEFAULTS, lanterns: LANTERNS, flaws: parseFlaws(flaws) }, probe, helpers)
+  return new PostOffice(
+    { ...DEFAULTS, lanterns: LANTERNS, rampS: null, flaws: parseFlaws(flaws) },
+    probe,
+    helpers,
+  )
 }
 
 /** Plays so many steps, and gives what was recorded: runs by marker, and the chunks. */

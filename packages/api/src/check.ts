@@ -1,5 +1,6 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
 import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
+import { LEDGER_SCOPES } from '@lapsus/core/detect'
 import { DETAIL_SUMS } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
 import {
@@ -138,9 +139,12 @@ export function checkLedger(value: unknown): LedgerResponse {
   count(fields, 'from')
   count(fields, 'to')
   oneOf(fields, 'by', ['path', 'marker', 'group'])
+  oneOf(fields, 'scope', LEDGER_SCOPES)
+  count(fields, 'frames')
   for (const row of list(fields, 'rows', MOST)) {
-    for (const field of ['key', 'calls', 'frames', 'worstFrame']) count(row, field)
-    for (const field of ['selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs', ...DETAIL_SUMS]) finite(row, field)
+    for (const field of ['key', 'frames', 'worstFrame']) count(row, field)
+    for (const field of ['calls', 'selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs', ...DETAIL_SUMS])
+      finite(row, field)
   }
   return value as LedgerResponse
 }

@@ -1,2 +1,3 @@
 export * from './check.ts'
 export * from './types.ts'
+export * from './check-studied.ts'

@@ -8,7 +8,22 @@ import type {
   WatchDeclaration,
 } from '@lapsus/core/format'
 import type { SourceFormat } from '@lapsus/core/exchange'
+import type {
+  Allocator,
+  ClassFigures,
+  CollectionReport,
+  FamilyReport,
+  FindingReport,
+  Fit,
+  LedgerScope,
+  Memory,
+  RosterRow,
+  Scaling,
+  SpikeReport,
+  Waiting,
+} from '@lapsus/core/detect'
 import type { DetailSums, LedgerBy } from '@lapsus/core/rollup'
+import type { CourseFigures, RunTimes } from '@lapsus/core/study'
 import type { FrameColumns, FrameFigures, Job, Marker } from '@lapsus/core/take'
 
 /** `cut-short`: the game vanished, or its stream broke; what came before is whole and usable. */
@@ -128,6 +143,11 @@ export interface LedgerResponse {
   from: number
   to: number
   by: LedgerBy
+  scope: LedgerScope
+  /** What sums are to be divided by for the mean of a frame. */
+  frames: number
+  /** Time of these frames; null where they are all those from `from` to `to`. */
+  durationMs: number | null
   /** Whether the recorder's estimated share is taken out of the times. */
   withoutRecorder: boolean
   rows: LedgerRowDto[]
@@ -144,6 +164,98 @@ export interface LedgerRowDto extends DetailSums {
   selfP99Ms: number
   worstSelfMs: number
   worstFrame: number
+}
+
+/** What is wrong with some frames. */
+export interface Diagnosis {
+  /** Most to be got back first. */
+  findings: FindingReport[]
+  /** In order of time. */
+  spikes: SpikeReport[]
+  /** The costliest first. */
+  families: FamilyReport[]
+  /** Frames in which the game stood still. */
+  pauses: number
+}
+
+/** Frames of a take that something was worked out for. */
+export interface StudiedFrames {
+  /** First and last frame, both included; `to` is before `from` where there are none. */
+  from: number
+  to: number
+  target: number
+  withoutRecorder: boolean
+}
+
+export interface DiagnosisResponse extends Diagnosis, StudiedFrames {
+  /** What people marked, in all takes of the game. */
+  marks: FindingMark[]
+}
+
+export const FINDING_MARKS = ['known', 'no-problem'] as const
+export interface FindingMark {
+  /** Id of the finding. */
+  finding: string
+  mark: (typeof FINDING_MARKS)[number]
+  reason: string
+  /** RFC 3339. */
+  at: string
+}
+
+/** As CBOR. Columns hold one element a frame. */
+export interface MemoryResponse
+  extends
+    StudiedFrames,
+    Pick<
+      Memory,
+      | 'heap'
+      | 'allocated'
+      | 'allocatedFrom'
+      | 'bytesPerSecond'
+      | 'growing'
+      | 'nextCollectionMs'
+      | 'limitBytes'
+    > {
+  kinds: CollectionReport[]
+  collections: { frame: number; kind: string; pauseMs: number; blame: { pathId: number; share: number }[] }[]
+  allocators: Allocator[]
+  classes: (ClassFigures & { alive: Float64Array })[]
+}
+
+export interface RosterResponse extends StudiedFrames {
+  rows: RosterRow[]
+}
+
+export interface ScalingResponse extends StudiedFrames {
+  /** Number of the path; null for the work of whole frames. */
+  pathId: number | null
+  loads: LoadName[]
+  points: { load: number; costMs: number; frames: number }[]
+  fits: Fit[]
+  best: Fit | null
+  exponent: Scaling['exponent']
+  explained: number
+  /** The load at which work reaches the budget; null where it does not, or the law is unknown. */
+  breaksAt: number | null
+  /** Whether the points are those of a ramp. */
+  ramp: boolean
+}
+
+/** A number that a cost may grow with: `gauge 3`, or `class 1` for instances. */
+export interface LoadName {
+  id: string
+  name: string
+}
+
+export interface WaitingResponse extends StudiedFrames, Waiting {}
+
+/** As CBOR: what one path, or several as one, did. */
+export interface CourseResponse extends StudiedFrames, CourseFigures {
+  /** Null where no run was found in the chunks looked at. */
+  runTimes: RunTimes | null
+  /** Chunks that run times were read from, of those that hold the frames. */
+  chunksRead: number
+  chunks: number
 }
 
 export interface RecordingRequest {
@@ -165,6 +277,8 @@ export interface RecordingRequest {
   routes: 'sliced' | 'jobs'
   /** Graphics time of a frame on the stand-in display, ms; 0 for none. */
   graphicsMs: number
+  /** Whether letters and moths grow from few to all, so that costs show against load. */
+  ramp: boolean
 }
 
 /** A part of a take, to be kept as one of its own. */

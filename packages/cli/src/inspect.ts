@@ -1,18 +1,20 @@
 import type { SourceFormat } from '@lapsus/core/exchange'
 import type { Conditions, RecorderFigures } from '@lapsus/core/format'
 import { ledgerRows, withoutRecorder, type LedgerRow } from '@lapsus/core/rollup'
+import { studyWithoutRecorder } from '@lapsus/core/study'
+import { gatherEvidence } from '@lapsus/core/detect'
 import {
   frameFigures,
-  framesWithoutRecorder,
   NS_PER_MS,
   recorderShareNs,
   type FrameColumns,
   type FrameFigures,
 } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
+import { diagnose, diagnosisWords, type Diagnosis } from './diagnosis.ts'
 import type { TakeFile } from './take-file.ts'
 
-export interface Inspection {
+export interface Inspection extends Diagnosis {
   take: {
     game: string
     frames: number
@@ -57,21 +59,21 @@ export interface LedgerLine {
  * @param lessRecorder whether the recorder's estimated share is taken out
  * @throws CliError when it shall be and the take does not say what it is
  */
-export function inspect(recorded: TakeFile, targetFps: number | null, lessRecorder = false): Inspection {
-  const { recorder } = recorded.take.conditions
+export function inspect(file: TakeFile, targetFps: number | null, lessRecorder = false): Inspection {
+  const { recorder } = file.take.conditions
   if (lessRecorder && recorder === undefined) {
     throw new CliError('the recorder of this take did not say what it costs')
   }
   const without = lessRecorder && recorder !== undefined ? recorder : null
-  const file =
-    without === null ? recorded : { ...recorded, frames: framesWithoutRecorder(recorded.frames, without) }
+  const target = targetFps ?? file.take.target
+  const recorded = { ...file.study, target }
+  const study = without === null ? recorded : studyWithoutRecorder(recorded)
   const { paths } = file.progress
   const rows = ledgerRows(file.rollup, 'path')
   const ledger = without === null ? rows : withoutRecorder(rows, file.rollup, 'path', paths, without)
-  const target = targetFps ?? file.take.target
-  const { startNs, durationNs } = file.frames
+  const { startNs, durationNs } = study.frames
   const frames = startNs.length
-  const figures = frameFigures(file.frames, 1000 / target)
+  const figures = frameFigures(study.frames, 1000 / target)
   const { budgetMs, work, over, overShare, late, held } = figures
   return {
     take: {
@@ -90,8 +92,9 @@ export function inspect(recorded: TakeFile, targetFps: number | null, lessRecord
       conditions: file.take.conditions,
     },
     frames: { budgetMs, work, over, overShare, late, held },
-    recorder: recorder === undefined ? null : recorderFigures(file.frames, recorder, lessRecorder),
+    recorder: recorder === undefined ? null : recorderFigures(file.study.frames, recorder, lessRecorder),
     ledger: ledger.map((row) => ledgerLine(file, row, frames)),
+    ...diagnose(gatherEvidence(study)),
   }
 }
 
@@ -128,7 +131,8 @@ const REPORT_ROWS = 15
 const three = (value: number) => (Number.isNaN(value) ? '–' : Number(value.toPrecision(3)).toString())
 
 /** A short report for people. */
-export function report({ take, frames, recorder, ledger }: Inspection): string {
+export function report(inspection: Inspection): string {
+  const { take, frames, recorder, ledger } = inspection
   const { work } = frames
   const rows = ledger.slice(0, REPORT_ROWS).map((line) => {
     const lane = line.lane === take.lanes[0] ? '' : ` [${line.lane}]`
@@ -151,6 +155,7 @@ export function report({ take, frames, recorder, ledger }: Inspection): string {
       ? []
       : [`recorder about ${three(recorder.msPerFrame)} ms a frame${recorder.takenOut ? ', taken out' : ''}`]),
     '',
+    ...diagnosisWords(inspection),
     'ms a frame, most self time first',
     `${['self', 'total', 'self p99', 'calls'].map((head) => head.padStart(9)).join('')}  path`,
     ...rows,

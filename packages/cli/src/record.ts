@@ -61,8 +61,8 @@ async function recordToFile(command: string[], file: string, take: string, optio
   rmSync(file, { force: true })
   const code = await runProgram(command, file, take, options)
   if (!existsSync(file)) throw new CliError(nothingRecorded(command))
-  const { frames } = await readTakeFile(file)
-  console.error(`recorded ${frames.startNs.length} frames: ${file}`)
+  const { study } = await readTakeFile(file)
+  console.error(`recorded ${study.frames.startNs.length} frames: ${file}`)
   return code
 }
 

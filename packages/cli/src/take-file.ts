@@ -6,7 +6,8 @@ import { basename } from 'node:path'
 import { AnySource, type OnRecord, type SourceFormat, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf, mergeRollups, rollupOf, type Rollup } from '@lapsus/core/rollup'
-import { concatFrames, Digester, type FrameColumns, type TakeProgress } from '@lapsus/core/take'
+import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { Digester, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 
 /** Rollups gathered before they are merged into one, so that memory stays flat. */
@@ -17,7 +18,8 @@ export interface TakeFile {
   take: TakeRecord
   format: SourceFormat
   progress: TakeProgress
-  frames: FrameColumns
+  /** Its frames and what every path did in them, judged by the take's own target. */
+  study: Study
   rollup: Rollup
   spans: number
   dropped: number
@@ -67,7 +69,7 @@ export async function readRecords(
  */
 export async function readTakeFile(path: string, frameMarker?: string): Promise<TakeFile> {
   const digester = new Digester()
-  const frames: FrameColumns[] = []
+  const chunks: StudyChunk[] = []
   let rollups: Rollup[] = []
   let take: TakeRecord | null = null
   const sums = { spans: 0, dropped: 0, repaired: 0 }
@@ -78,8 +80,10 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
     else {
       const chunk = digester.digest(record)
       const { paths } = digester.progress
-      frames.push(chunk.frames)
-      rollups.push(rollupOf(coursesOf(chunk, paths), paths, chunk.firstFrame))
+      const courses = coursesOf(chunk, paths)
+      const { frames, samples, moments, stretch, dropped } = chunk
+      chunks.push({ frames, courses, samples, moments, beginsStretch: stretch !== null, dropped })
+      rollups.push(rollupOf(courses, paths, chunk.firstFrame))
       if (rollups.length >= MERGE_EVERY) rollups = [mergeRollups(rollups)]
       sums.spans += chunk.spans.path.length
       sums.dropped += chunk.dropped
@@ -97,11 +101,12 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
   if (!malformed && !source.ended) {
     problem = `${path}: breaks off after record ${source.place.record - 1}, at byte ${source.place.offset}; what came before is used`
   }
+  const { conditions, target } = take as TakeRecord
   return {
     take,
     format: source.format,
     progress: digester.progress,
-    frames: concatFrames(frames),
+    study: buildStudy({ conditions, target, ...digester.progress }, chunks),
     rollup: mergeRollups(rollups),
     ...sums,
     skipped: source.skipped.summary,

@@ -8,7 +8,8 @@ import { connect } from './database/connection.ts'
 import { migrate } from './database/migrate.ts'
 import { createApp } from './http/app.ts'
 import { mayStream } from './http/guard.ts'
-import { closeAbandoned } from './ingest/finish.ts'
+import { Diagnoses } from './diagnosis/diagnoses.ts'
+import { closeAbandoned, whenTakeFinishes } from './ingest/finish.ts'
 import { IngestStreams } from './ingest/stream.ts'
 import { OtlpStreams } from './otlp/streams.ts'
 import { purgeDeleted } from './queries/takes.ts'
@@ -29,6 +30,8 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const purged = await purgeDeleted()
   if (purged > 0) log.info({ purged }, 'takes deleted long ago are gone for good')
 
+  const diagnoses = new Diagnoses(log)
+  const noLonger = whenTakeFinishes((takeId) => diagnoses.soon(takeId))
   const recordings = new Recordings(config.demoGame, log)
   const streams = new IngestStreams(database, log)
   const otlp = new OtlpStreams(database, log)
@@ -74,6 +77,8 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
         http.closeIdleConnections()
         setTimeout(() => http.closeAllConnections(), 2_000).unref()
       })
+      noLonger()
+      await diagnoses.stop()
       await database.close()
       log.info('stopped')
     },

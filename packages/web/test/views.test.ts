@@ -5,11 +5,11 @@ import type { LedgerResponse, Page, TakeDetail } from '@lapsus/api'
 import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
 import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
-import { bytes, duration, ms, percent, plain, three } from '../src/format/numbers.ts'
+import { bytes, duration, ms, percent, plain, three } from '@lapsus/core/words'
 import { inUnit, ledgerCsv, ledgerLines } from '../src/ledger/rows.ts'
 import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/page/layout.ts'
 import type { OpenTake } from '../src/state/take.ts'
-import { FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
+import { GROUPINGS, SIGHTS, FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
 import { frameAtX, pan, reveal, xOfFrame, zoom } from '../src/strip/geometry.ts'
 
 const MS = 1_000_000
@@ -73,6 +73,9 @@ function open(frames: FrameSpec[]) {
     from: 0,
     to: frames.length - 1,
     by,
+    scope: 'chosen',
+    frames: 1,
+    durationMs: null,
     withoutRecorder: false,
     rows: ledgerRows(rollup, by).map((row) => ({
       ...row,
@@ -145,9 +148,12 @@ describe('page layout', () => {
 describe('ledger lines', () => {
   const { take, ledger } = open([FRAME, FRAME])
   const names = (options: { sort?: View['sort']; search?: string }, closed: number[] = []) =>
-    ledgerLines(ledger('path'), take, { sort: 'total', search: '', ...options }, new Set(closed)).map(
-      ({ name, indent }) => `${' '.repeat(indent)}${name}`,
-    )
+    ledgerLines(
+      ledger('path'),
+      take,
+      { by: 'path', sort: 'total', search: '', ...options },
+      new Set(closed),
+    ).map(({ name, indent }) => `${' '.repeat(indent)}${name}`)
 
   it('form a tree, brothers in the order asked for', () => {
     expect(names({})).to.deep.equal(['sim', ' moths', '  moth', 'wait', 'moths'])
@@ -166,7 +172,7 @@ describe('ledger lines', () => {
 
   it('can be per marker and per group, lanes apart', () => {
     const lines = (by: 'marker' | 'group') =>
-      ledgerLines(ledger(by), take, { sort: 'total', search: '' }, new Set())
+      ledgerLines(ledger(by), take, { by, sort: 'total', search: '' }, new Set())
     expect(lines('marker').map(({ name, lane }) => `${name} ${lane}`)).to.deep.equal([
       'sim main',
       'wait main',
@@ -192,7 +198,7 @@ describe('ledger lines', () => {
 
   it('leave as CSV with quotes where they are needed', () => {
     const csv = ledgerCsv(
-      ledgerLines(ledger('group'), take, { sort: 'total', search: '' }, new Set()),
+      ledgerLines(ledger('group'), take, { by: 'group', sort: 'total', search: '' }, new Set()),
       take,
     ).split('\r\n')
     expect(csv[0]).to.match(
@@ -200,7 +206,10 @@ describe('ledger lines', () => {
     )
     expect(csv[3]).to.match(/^"moths, all",main,200,2,8,8,/)
     expect(csv.at(-1)).to.equal('')
-    const paths = ledgerCsv(ledgerLines(ledger('path'), take, { sort: 'total', search: '' }, new Set()), take)
+    const paths = ledgerCsv(
+      ledgerLines(ledger('path'), take, { by: 'path', sort: 'total', search: '' }, new Set()),
+      take,
+    )
     expect(paths).to.contain('sim > moths > moth,main')
   })
 })
@@ -214,7 +223,15 @@ describe('addresses', () => {
       ),
       target: fc.option(fc.integer({ min: 1, max: 1000 })),
       path: fc.option(fc.nat(9)),
-      by: fc.constantFrom('path', 'marker', 'group'),
+      sight: fc.constantFrom(...SIGHTS),
+      beside: fc.option(fc.nat(99)),
+      finding: fc.option(fc.string()),
+      scope: fc.constantFrom('chosen', 'spikes', 'typical', 'difference'),
+      loads: fc.array(
+        fc.nat(9).map((id) => `gauge ${id}`),
+        { maxLength: 2 },
+      ),
+      by: fc.constantFrom(...GROUPINGS),
       unit: fc.constantFrom('frame', 'second', 'share'),
       sort: fc.constantFrom('name', 'self', 'total', 'p99', 'calls'),
       search: fc.string(),

@@ -18,7 +18,7 @@ export function keepHouse(world: World): void {
   }
   if (step % EVERY_STEPS === auditAt) {
     probe.enter(markers['audit.count'])
-    for (let round = 1; round <= 24; round++) world.audit = auditOf(world, round)
+    for (let round = 1; round <= 120; round++) world.audit = auditOf(world, round)
     probe.leave()
   }
   probe.leave()

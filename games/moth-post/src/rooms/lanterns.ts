@@ -1,12 +1,14 @@
 import { STEP_S } from '../settings.ts'
-import { DISTRICTS } from '../town.ts'
+import { DISTRICTS, moveBoats } from '../town.ts'
 import type { World } from '../world.ts'
 
 /** Every lantern flickers, district by district. */
 export function flicker(world: World): void {
-  const { probe, markers } = world
-  probe.enter(markers['lanterns.flicker'])
+  const { probe, markers, town } = world
   const timeS = world.step * STEP_S
+  moveBoats(town, timeS)
+  probe.gauge(world.gauges.lanterns, town.lanterns.length + town.boatsOut)
+  probe.enter(markers['lanterns.flicker'])
   for (let district = 0; district < DISTRICTS; district++) {
     probe.enter(markers['lantern.glow'])
     for (const lantern of world.town.lanterns) {

@@ -1,12 +1,12 @@
 import { addressLetter } from '../letter.ts'
-import { STEP_S } from '../settings.ts'
+import { loadAt, STEP_S } from '../settings.ts'
 import { BELTS, type Moth, type World } from '../world.ts'
 
 /** Letters come in from the street and go onto the belts. */
 export function arrive(world: World): void {
   const { probe, markers } = world
   probe.enter(markers['mail.arrive'])
-  world.arriving += world.settings.letters * STEP_S
+  world.arriving += world.settings.letters * loadAt(world.settings, world.step * STEP_S) * STEP_S
   while (world.arriving >= 1) {
     world.arriving--
     probe.enter(markers['letter.admit'])

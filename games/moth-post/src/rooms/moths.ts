@@ -1,4 +1,4 @@
-import { STEP_S } from '../settings.ts'
+import { loadAt, STEP_S } from '../settings.ts'
 import { lanternNamed, strongestNearby, strongestOfAll, TOWN, type Lantern } from '../town.ts'
 import type { Moth, World } from '../world.ts'
 import { windAt } from './weather.ts'
@@ -10,9 +10,11 @@ const FLOCK_EVERY = 8
 export function updateMoths(world: World): void {
   const { probe, markers } = world
   const awake = world.settings.flaws.has('roost-awake')
+  const onDuty = Math.ceil(world.moths.length * loadAt(world.settings, world.step * STEP_S))
   let flying = 0
   probe.enter(markers['moths.update'])
   for (const moth of world.moths) {
+    if (moth.id >= onDuty) continue
     const roosts = moth.roostsUntil > world.step
     if (moth.roostsUntil === world.step) moth.updater.idle('asleep', false)
     if (!awake) moth.updater.enable(!roosts)

@@ -61,7 +61,7 @@ function doublesNested(world: World): number {
   let doubles = 0
   for (const first of book) {
     for (const second of book) {
-      if (first !== second && first.address === second.address && first.letter === second.letter) doubles++
+      if (first !== second && first.letter === second.letter && first.address === second.address) doubles++
     }
   }
   return doubles / 2

@@ -32,4 +32,8 @@ const linesOf = (world: World): string[] => [
     world.binCounts,
     (count, bin) => `bin ${bin + 1}: ${Math.floor(count / SACK / 100).toLocaleString('en')} hundredweight`,
   ),
+  ...world.moths.map(
+    ({ id, name }) =>
+      `place ${(id + 1).toLocaleString('en')} of shift ${world.shift}, locker ${(1000 + id * 7).toLocaleString('en')}: ${name}`,
+  ),
 ]

@@ -147,6 +147,26 @@ export class MomentRow extends Model<Attributes<MomentRow>, Creation<MomentRow>>
   declare data: string | null
 }
 
+/** What is wrong with a whole take, at its own target and as recorded. */
+export class DiagnosisRow extends Model<Attributes<DiagnosisRow>, Creation<DiagnosisRow>> {
+  declare takeId: string
+  /** Of the detectors that found it. */
+  declare version: number
+  /** Deflated JSON (api: Diagnosis). */
+  declare body: Buffer
+}
+
+/** What people think of a finding, in all takes of a game. */
+export class FindingMarkRow extends Model<Attributes<FindingMarkRow>, Creation<FindingMarkRow>> {
+  declare gameId: number
+  /** SHA-256 of `finding`, hexadecimal. */
+  declare findingHash: string
+  declare finding: string
+  declare mark: string
+  declare reason: string
+  declare at: Date
+}
+
 const { BIGINT, BLOB, DATE, DOUBLE, INTEGER, SMALLINT, STRING, TEXT } = DataTypes
 // Functions, since Sequelize writes into the attribute descriptions it is given.
 const takeKey = () => ({ type: STRING(64), primaryKey: true })
@@ -247,6 +267,21 @@ export function defineModels(sequelize: Sequelize): void {
       body: BLOB('medium'),
     },
     { sequelize, tableName: 'rollups' },
+  )
+  DiagnosisRow.init(
+    { takeId: takeKey(), version: INTEGER, body: BLOB('medium') },
+    { sequelize, tableName: 'diagnoses' },
+  )
+  FindingMarkRow.init(
+    {
+      gameId: numberKey(),
+      findingHash: takeKey(),
+      finding: TEXT,
+      mark: STRING(20),
+      reason: TEXT,
+      at: DATE(3),
+    },
+    { sequelize, tableName: 'finding_marks' },
   )
   MomentRow.init(
     {

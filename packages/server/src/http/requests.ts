@@ -1,8 +1,9 @@
 /** What requests may say, checked with class-validator. */
 import 'reflect-metadata'
-import { TAKE_STATES, type TakeState } from '@lapsus/api'
+import { FINDING_MARKS, TAKE_STATES, type FindingMark, type TakeState } from '@lapsus/api'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
+import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
 import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
 import { plainToInstance, Type } from 'class-transformer'
 import {
@@ -15,6 +16,7 @@ import {
   IsOptional,
   IsString,
   Length,
+  Matches,
   Max,
   MaxLength,
   Min,
@@ -68,7 +70,38 @@ export class LedgerQuery {
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from!: number
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) to!: number
   @IsIn(LEDGER_KEYS) by: LedgerBy = 'path'
+  @IsIn(LEDGER_SCOPES) scope: LedgerScope = 'chosen'
+  /** By which spikes and typical frames are told apart; the take's own if not given. */
+  @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
   @IsIn(['as-recorded', 'without']) recorder = 'as-recorded'
+}
+
+/** Which frames a question is about, and how they are judged. */
+export class StudyParams {
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from?: number
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) to?: number
+  @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
+  @IsIn(['as-recorded', 'without']) recorder = 'as-recorded'
+}
+
+export class CourseParams extends StudyParams {
+  @Matches(/^\d+(,\d+)*$/, { message: '"paths" must be numbers of paths with commas between' })
+  paths!: string
+}
+
+export class ScalingParams extends StudyParams {
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) path?: number
+  @IsOptional()
+  @Matches(/^(gauge|class) \d+(,(gauge|class) \d+)?$/, {
+    message: '"loads" must be one or two of the loads that the take has, such as "gauge 3"',
+  })
+  loads?: string
+}
+
+export class MarkBody {
+  @IsString() @Length(1, 4_000) finding!: string
+  @ValidateIf((body: MarkBody) => body.mark !== null) @IsIn(FINDING_MARKS) mark!: FindingMark['mark'] | null
+  @IsString() @MaxLength(2_000) reason = ''
 }
 
 export class TakeChange {
@@ -96,6 +129,7 @@ export class RecordingBody {
   @IsBoolean() handset = false
   @IsIn(['sliced', 'jobs']) routes: 'sliced' | 'jobs' = 'sliced'
   @IsNumber() @Min(0) @Max(1000) graphicsMs = 0
+  @IsBoolean() ramp = false
 }
 
 /** @throws ProblemError 400 naming the first field that is wrong */

@@ -9,6 +9,14 @@ const MINIATURE_COLUMNS = 160
 /** A take that nobody has written to, nor kept open, for this long has lost its game. */
 export const ABANDONED_AFTER_MS = 20_000
 
+const listeners = new Set<(takeId: string) => void>()
+
+/** Tells whenever a take was closed. @returns what ends the telling */
+export function whenTakeFinishes(listener: (takeId: string) => void): () => void {
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
 /** Closes a take: its state, its figures and its small picture. */
 export async function finishTake(takeId: string, state: TakeState): Promise<void> {
   const row = await TakeRow.findByPk(takeId, { attributes: ['id', 'target'] })
@@ -21,6 +29,7 @@ export async function finishTake(takeId: string, state: TakeState): Promise<void
     figures: empty ? null : JSON.stringify(frameFigures(frames, 1000 / row.target)),
     miniature: empty ? null : JSON.stringify({ worstUs: [...worstUs], medianUs: [...medianUs] }),
   })
+  for (const listener of listeners) listener(takeId)
 }
 
 /** Marks a take as still being recorded by a game that is connected. */

@@ -1,4 +1,5 @@
-import type { LedgerResponse } from '@lapsus/api'
+import type { LedgerResponse, LedgerRowDto } from '@lapsus/api'
+import { scopedLedger, type LedgerScope } from '@lapsus/core/detect'
 import type { RecorderFigures } from '@lapsus/core/format'
 import {
   coverChunks,
@@ -12,12 +13,14 @@ import {
   withoutRecorder,
   type DetailSums,
   type LedgerBy,
+  type LedgerRow,
   type Rollup,
 } from '@lapsus/core/rollup'
 import { NS_PER_MS, type PathTable } from '@lapsus/core/take'
 import { Op } from 'sequelize'
 import { unpack } from '../database/compression.ts'
-import { RollupRow, type ChunkRow } from '../database/models.ts'
+import { RollupRow, type ChunkRow, type TakeRow } from '../database/models.ts'
+import { evidenceOf, type StudyQuery } from '../diagnosis/studies.ts'
 import { loadTables } from '../ingest/progress.ts'
 import { chunkOfFrame } from './chunks.ts'
 
@@ -47,19 +50,39 @@ export async function ledger(
   const rollup = mergeRollups([...ends, ...(await stored(takeId, first.idx + 1, last.idx))])
   const recorded = ledgerRows(rollup, by)
   const shown = without === null ? recorded : withoutRecorder(recorded, rollup, by, paths, without)
-  const rows = shown.map((row) => ({
-    ...(Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, row[sum]])) as unknown as DetailSums),
-    key: row.key,
-    calls: row.calls,
-    frames: row.frames,
-    selfMs: row.selfNs / NS_PER_MS,
-    totalMs: row.totalNs / NS_PER_MS,
-    selfP99Ms: row.selfP99Ns / NS_PER_MS,
-    worstSelfMs: row.worstSelfNs / NS_PER_MS,
-    worstFrame: row.worstFrame,
-  }))
-  return { from, to, by, withoutRecorder: without !== null, rows }
+  return {
+    ...{ from, to, by, scope: 'chosen', withoutRecorder: without !== null },
+    frames: to - from + 1,
+    durationMs: null,
+    rows: shown.map(toDto),
+  }
 }
+
+/** The same for spikes, typical frames, or what the first have more than the second. */
+export async function ledgerOfScope(
+  row: TakeRow,
+  query: StudyQuery & { range: { from: number; to: number } },
+  scope: LedgerScope,
+  by: LedgerBy,
+): Promise<LedgerResponse> {
+  const evidence = await evidenceOf(row, query)
+  const { rows, frames, durationMs } = scopedLedger(evidence, scope, by)
+  const { from, to } = query.range
+  const { withoutRecorder } = query
+  return { from, to, by, scope, withoutRecorder, frames, durationMs, rows: rows.map(toDto) }
+}
+
+const toDto = (row: LedgerRow): LedgerRowDto => ({
+  ...(Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, row[sum]])) as unknown as DetailSums),
+  key: row.key,
+  calls: row.calls,
+  frames: row.frames,
+  selfMs: row.selfNs / NS_PER_MS,
+  totalMs: row.totalNs / NS_PER_MS,
+  selfP99Ms: row.selfP99Ns / NS_PER_MS,
+  worstSelfMs: row.worstSelfNs / NS_PER_MS,
+  worstFrame: row.worstFrame,
+})
 
 /** The rollup of a chunk's frames from `from` to before `to`, numbers in the take. */
 async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: number): Promise<Rollup> {

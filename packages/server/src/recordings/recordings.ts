@@ -62,6 +62,7 @@ export class Recordings {
         ...['--graphics', String(request.graphicsMs)],
         ...['--routes', request.routes],
         ...(request.handset ? ['--handset'] : []),
+        ...(request.ramp ? ['--ramp'] : []),
       ],
       {
         env: {

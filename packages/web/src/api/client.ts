@@ -1,21 +1,30 @@
 /** Everything the pages ask of the server. Answers are checked before they are used. */
 import {
+  checkCourse,
   checkDemoGame,
+  checkDiagnosis,
   checkImport,
   checkLedger,
   checkLive,
+  checkMarks,
+  checkMemory,
   checkPage,
   checkRecording,
   checkRecordings,
+  checkRoster,
+  checkScaling,
   checkTake,
   checkTakes,
   checkTakeSummary,
+  checkWaiting,
   type ExcerptRequest,
+  type FindingMark,
   type ImportResult,
   type Problem,
   type RecordingRequest,
 } from '@lapsus/api'
 import type { ExportFormat } from '@lapsus/core/exchange'
+import type { LedgerScope } from '@lapsus/core/detect'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
 
@@ -51,6 +60,28 @@ const withBody = (method: string, body: unknown): RequestInit => ({
 })
 const take = (id: string) => `/api/takes/${encodeURIComponent(id)}`
 
+/** Which frames of a take a question is about, and how they are judged. */
+export interface FramesQuery {
+  from: number
+  to: number
+  /** Frames a second. */
+  target: number
+  withoutRecorder: boolean
+}
+
+/** An address below a take, for the frames asked about. */
+function about(id: string, what: string, query: FramesQuery, more: Record<string, string> = {}): string {
+  const { from, to, target, withoutRecorder } = query
+  const params = new URLSearchParams({
+    from: String(from),
+    to: String(to),
+    target: String(target),
+    recorder: withoutRecorder ? 'without' : 'as-recorded',
+    ...more,
+  })
+  return `${take(id)}/${what}?${params}`
+}
+
 export const api = {
   takes: async (filter: Record<string, string> = {}) =>
     checkTakes(await json(`/api/takes?${new URLSearchParams(filter)}`)),
@@ -62,13 +93,34 @@ export const api = {
     checkPage(await binary(`${take(id)}/pages/${frame}`, { signal })),
   ledger: async (
     id: string,
-    { from, to, by, withoutRecorder }: { from: number; to: number; by: LedgerBy; withoutRecorder: boolean },
+    query: FramesQuery & { by: LedgerBy; scope: LedgerScope },
+    signal?: AbortSignal,
+  ) => checkLedger(await json(about(id, 'ledger', query, { by: query.by, scope: query.scope }), { signal })),
+  diagnosis: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
+    checkDiagnosis(await json(about(id, 'diagnosis', query), { signal })),
+  memory: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
+    checkMemory(await binary(about(id, 'memory', query), { signal })),
+  roster: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
+    checkRoster(await json(about(id, 'roster', query), { signal })),
+  waiting: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
+    checkWaiting(await json(about(id, 'waiting', query), { signal })),
+  /** @param path null for whole frames @param loads ids; none for the first there is */
+  scaling: async (
+    id: string,
+    query: FramesQuery & { path: number | null; loads: string[] },
     signal?: AbortSignal,
   ) => {
-    const recorder = withoutRecorder ? 'without' : 'as-recorded'
-    const query = `from=${from}&to=${to}&by=${by}&recorder=${recorder}`
-    return checkLedger(await json(`${take(id)}/ledger?${query}`, { signal }))
+    const { path, loads } = query
+    const more = {
+      ...(path === null ? {} : { path: String(path) }),
+      ...(loads.length === 0 ? {} : { loads: loads.join(',') }),
+    }
+    return checkScaling(await json(about(id, 'scaling', query, more), { signal }))
   },
+  course: async (id: string, query: FramesQuery & { paths: number[] }, signal?: AbortSignal) =>
+    checkCourse(await binary(about(id, 'course', query, { paths: query.paths.join(',') }), { signal })),
+  markFinding: async (id: string, finding: string, mark: FindingMark['mark'] | null, reason: string) =>
+    checkMarks(await json(`${take(id)}/marks`, withBody('PUT', { finding, mark, reason }))),
   live: async (id: string, from: number, signal?: AbortSignal) =>
     checkLive(await binary(`${take(id)}/live?from=${from}`, { signal })),
   stopTake: (id: string) => send(`${take(id)}/stop`, { method: 'POST' }),

@@ -15,7 +15,7 @@ export interface Palette {
   pick: string
 }
 
-function readPalette(): Palette {
+export function readPalette(): Palette {
   const style = getComputedStyle(document.documentElement)
   const colour = (name: string) => style.getPropertyValue(name).trim()
   return {
@@ -33,7 +33,8 @@ function readPalette(): Palette {
   }
 }
 
-export const FONT = '12px Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
+export const FONT_FAMILY = 'Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
+export const FONT = `12px ${FONT_FAMILY}`
 
 /** Draws in CSS pixels; width and height are those of the element. */
 export type Draw = (

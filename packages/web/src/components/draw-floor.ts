@@ -1,4 +1,4 @@
-import { ms } from '../format/numbers.ts'
+import { ms } from '@lapsus/core/words'
 import type { Palette } from './canvas.tsx'
 
 /** The floor: a line across the picture at `y`, with the budget written below its right end. */

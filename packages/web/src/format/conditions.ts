@@ -1,5 +1,5 @@
 import type { TakeSummary } from '@lapsus/api'
-import { dateTime, plain, three } from './numbers.ts'
+import { dateTime, plain, three } from '@lapsus/core/words'
 
 /** The circumstances of a take, in words, most telling first. */
 export function conditionWords({ conditions, dropped, repaired }: TakeSummary): string[] {

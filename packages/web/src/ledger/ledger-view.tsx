@@ -1,15 +1,18 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { ChevronDown, ChevronRight, ChevronsDownUp, ChevronsUpDown, Copy, Download } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react'
-import { LEDGER_KEYS, type LedgerBy } from '@lapsus/core/rollup'
+import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
+import type { LedgerResponse } from '@lapsus/api'
 import { IconButton } from '../components/button.tsx'
 import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
 import { Words } from '../components/words.tsx'
-import { percent, three } from '../format/numbers.ts'
-import { notify } from '../state/notices.ts'
+import { percent, three } from '@lapsus/core/words'
+import { copyText, saveText } from '../components/take-away.ts'
 import type { OpenTake } from '../state/take.ts'
-import { UNITS, useView, type FrameRange, type Sort, type Unit } from '../state/view.ts'
+import { useFramesQuery } from '../state/frames-query.ts'
+import { askedBy, GROUPINGS, UNITS, useView, type Grouping, type Sort, type Unit } from '../state/view.ts'
+import { CourseCard } from './course-card.tsx'
 import {
   detailOf,
   detailsIn,
@@ -39,7 +42,19 @@ const UNIT_WORDS: Record<Unit, string> = {
   second: 'ms a second',
   share: 'share of the budget',
 }
-const BY_WORDS: Record<LedgerBy, string> = { path: 'path', marker: 'marker', group: 'group' }
+const BY_WORDS: Record<Grouping, string> = {
+  path: 'path',
+  marker: 'marker',
+  group: 'group',
+  lane: 'lane',
+  caller: 'caller',
+}
+const SCOPE_WORDS: Record<LedgerScope, string> = {
+  chosen: 'all chosen',
+  spikes: 'spikes',
+  typical: 'typical',
+  difference: 'spikes − typical',
+}
 
 const COLUMNS: { sort: Sort; head: string; about: string }[] = [
   { sort: 'self', head: 'self', about: 'Time in the marker itself, without the markers inside it.' },
@@ -57,19 +72,29 @@ const COLUMNS: { sort: Sort; head: string; about: string }[] = [
   { sort: 'calls', head: 'calls', about: 'Runs per frame, on average over the frames chosen.' },
 ]
 
+interface LedgerProps {
+  take: OpenTake
+  budgetMs: number
+  /** Whether there is room for what the chosen path did over the take. */
+  wide?: boolean
+}
+
 /** Where the time of the chosen frames went. */
-export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const { by, unit, sort, search, range, withoutRecorder, change } = useView()
-  const count = take.frames.startNs.length
-  const chosen: FrameRange = useMemo(() => range ?? { from: 0, to: count - 1 }, [range, count])
-  const { ledger, error, stale } = useLedger(take.detail.id, { ...chosen, by, withoutRecorder })
+export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
+  const { by, unit, sort, search, scope: frames, path, change } = useView()
+  const query = useFramesQuery(take)
+  const asked = useMemo(() => ({ ...query, by: askedBy(by), scope: frames }), [query, by, frames])
+  const { ledger, error, stale } = useLedger(take.detail.id, asked)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const lines = useMemo(
-    () => (ledger === null ? [] : ledgerLines(ledger, take, { sort, search }, closed)),
-    [ledger, take, sort, search, closed],
+    () =>
+      ledger === null || ledger.by !== askedBy(by)
+        ? []
+        : ledgerLines(ledger, take, { by, sort, search }, closed),
+    [ledger, take, by, sort, search, closed],
   )
   const details = useMemo(() => detailsIn(ledger), [ledger])
-  const scope = useMemo(() => scopeOf(take, ledger ?? chosen, budgetMs), [take, ledger, chosen, budgetMs])
+  const scope = useMemo(() => scopeOf(take, ledger, budgetMs), [take, ledger, budgetMs])
 
   return (
     <section
@@ -81,7 +106,7 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3 py-1.5">
         <Choice
           label="Group by"
-          values={LEDGER_KEYS}
+          values={GROUPINGS}
           words={BY_WORDS}
           value={by}
           onChange={(value) => change({ by: value })}
@@ -92,6 +117,13 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
           words={UNIT_WORDS}
           value={unit}
           onChange={(value) => change({ unit: value })}
+        />
+        <Choice
+          label="Frames"
+          values={LEDGER_SCOPES}
+          words={SCOPE_WORDS}
+          value={frames}
+          onChange={(value) => change({ scope: value })}
         />
         <input
           id="ledger-search"
@@ -120,10 +152,13 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
               </IconButton>
             </>
           )}
-          <IconButton label="Copy as CSV" onClick={() => void copyCsv(lines, take)}>
+          <IconButton
+            label="Copy as CSV"
+            onClick={() => void copyText(ledgerCsv(lines, take), `${lines.length} lines are`)}
+          >
             <Copy size={15} />
           </IconButton>
-          <IconButton label="Save as CSV" onClick={() => saveCsv(lines, take, chosen)}>
+          <IconButton label="Save as CSV" onClick={() => saveCsv(lines, take, query)}>
             <Download size={15} />
           </IconButton>
         </div>
@@ -135,6 +170,12 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
         </Words>
       ) : ledger === null ? (
         <Words title="Adding up…" />
+      ) : ledger.frames === 0 ? (
+        <Words title={`There are no ${frames === 'typical' ? 'typical frames' : 'spikes'} among these`}>
+          {frames === 'typical'
+            ? 'Every frame sticks out.'
+            : 'No frame sticks out of those around it and is over budget.'}
+        </Words>
       ) : lines.length === 0 ? (
         <Words title={search === '' ? 'Nothing ran in these frames' : `Nothing is called “${search}”`}>
           {search === ''
@@ -156,14 +197,19 @@ export function LedgerView({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
           }
         />
       )}
+      {wide && path !== null && (
+        <CourseCard take={take} path={path} rows={ledger?.by === 'path' ? ledger.rows : []} scope={scope} />
+      )}
     </section>
   )
 }
 
 /** Time is that of the frames themselves: between kept stretches there is some that nobody recorded. */
-function scopeOf({ frames }: OpenTake, { from, to }: FrameRange, budgetMs: number): Scope {
-  const durationNs = frames.durationNs.subarray(from, to + 1).reduce((sum, ns) => sum + ns, 0)
-  return { frames: to - from + 1, durationMs: durationNs / 1e6, budgetMs }
+function scopeOf({ frames }: OpenTake, ledger: LedgerResponse | null, budgetMs: number): Scope {
+  if (ledger === null) return { frames: 1, durationMs: 1, budgetMs }
+  const { from, to, durationMs } = ledger
+  const allNs = () => frames.durationNs.subarray(from, to + 1).reduce((sum, ns) => sum + ns, 0)
+  return { frames: ledger.frames, durationMs: durationMs ?? allNs() / 1e6, budgetMs }
 }
 
 function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort(sort: Sort): void }) {
@@ -343,17 +389,10 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
   )
 }
 
-async function copyCsv(lines: LedgerLine[], take: OpenTake): Promise<void> {
-  await navigator.clipboard.writeText(ledgerCsv(lines, take)).then(
-    () => notify(`${lines.length} lines are on the clipboard.`),
-    () => notify('The browser did not allow copying.'),
+function saveCsv(lines: LedgerLine[], take: OpenTake, { from, to }: { from: number; to: number }): void {
+  saveText(
+    `${take.detail.name || take.detail.game} frames ${from}-${to}.csv`,
+    'text/csv',
+    ledgerCsv(lines, take),
   )
-}
-
-function saveCsv(lines: LedgerLine[], take: OpenTake, { from, to }: FrameRange): void {
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([ledgerCsv(lines, take)], { type: 'text/csv' }))
-  link.download = `${take.detail.name || take.detail.game} frames ${from}-${to}.csv`
-  link.click()
-  URL.revokeObjectURL(link.href)
 }

@@ -4,9 +4,9 @@ import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { NO_PATH } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
-import { bytes, percent, three } from '../format/numbers.ts'
+import { bytes, percent, three } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
-import type { Sort, Unit } from '../state/view.ts'
+import type { Grouping, Sort, Unit } from '../state/view.ts'
 
 export interface LedgerLine {
   row: LedgerRowDto
@@ -95,13 +95,16 @@ const compare = (sort: Sort) => (a: LedgerLine, b: LedgerLine) =>
 export function ledgerLines(
   ledger: LedgerResponse,
   take: OpenTake,
-  { sort, search }: { sort: Sort; search: string },
+  { by, sort, search }: { by: Grouping; sort: Sort; search: string },
   closed: ReadonlySet<number>,
 ): LedgerLine[] {
-  const lines = ledger.rows.map((row) => lineOf(row, ledger, take))
+  const lines =
+    by === 'lane' || by === 'caller'
+      ? gathered(ledger, take, by)
+      : ledger.rows.map((row) => lineOf(row, ledger, take))
   const wanted = search.trim().toLowerCase()
   const matches = (line: LedgerLine) => line.name.toLowerCase().includes(wanted)
-  if (ledger.by !== 'path') return lines.filter(matches).sort(compare(sort))
+  if (by !== 'path') return lines.filter(matches).sort(compare(sort))
   return treeLines(lines, take, sort, wanted === '' ? null : matches, closed)
 }
 
@@ -121,6 +124,62 @@ function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): Ledg
   }
   const group = take.detail.markers.find(({ groupId }) => groupId === id)?.group
   return { ...common, name: group || '(no group)', lane, waits: false, path: null }
+}
+
+/** Sums of rows that share a lane, or that the same marker called. Percentiles of a sum are not known. */
+function gathered({ rows }: LedgerResponse, take: OpenTake, by: 'lane' | 'caller'): LedgerLine[] {
+  const sums = new Map<number, LedgerRowDto>()
+  for (const row of rows) {
+    const key = by === 'lane' ? laneOfKey(row.key) : callerOf(row.key, take)
+    const sum = sums.get(key)
+    if (sum === undefined) sums.set(key, { ...row, key, selfP99Ms: NaN })
+    else addTo(sum, row)
+  }
+  return [...sums.values()].map((row) => ({
+    ...{ row, indent: 0, children: 0, open: true, waits: false, path: null, lane: '' },
+    name:
+      by === 'lane'
+        ? (take.detail.lanes.find(({ id }) => id === row.key)?.name ?? '')
+        : (take.markers.get(row.key)?.name ?? '(nothing: outermost)'),
+  }))
+}
+
+const SUMMED = [
+  'calls',
+  'selfMs',
+  'totalMs',
+  'said',
+  'needless',
+  'needlessNs',
+  'repeated',
+  'repeatedNs',
+] as const
+
+function addTo(sum: LedgerRowDto, row: LedgerRowDto): void {
+  for (const column of [...SUMMED, 'bytes', 'unknownBytes'] as const) sum[column] += row[column]
+  sum.frames = Math.max(sum.frames, row.frames)
+  if (row.worstSelfMs <= sum.worstSelfMs) return
+  sum.worstSelfMs = row.worstSelfMs
+  sum.worstFrame = row.worstFrame
+}
+
+/** The marker around a path's own; −1 for the outermost. */
+function callerOf(path: number, { paths }: OpenTake): number {
+  const { parent } = paths.get(path)
+  return parent === NO_PATH ? -1 : paths.get(parent).marker
+}
+
+/** Who calls a marker, most total time first. */
+export function callersOf(rows: LedgerRowDto[], marker: number, take: OpenTake): LedgerRowDto[] {
+  const sums = new Map<number, LedgerRowDto>()
+  for (const row of rows) {
+    if (take.paths.get(row.key).marker !== marker) continue
+    const key = callerOf(row.key, take)
+    const sum = sums.get(key)
+    if (sum === undefined) sums.set(key, { ...row, key })
+    else addTo(sum, row)
+  }
+  return [...sums.values()].sort((a, b) => b.totalMs - a.totalMs)
 }
 
 /** Depth first, brothers in the order asked for. A search keeps what matches and what leads to it. */

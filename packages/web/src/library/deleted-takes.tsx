@@ -2,7 +2,7 @@ import { RotateCcw } from 'lucide-react'
 import { useState } from 'react'
 import { Button } from '../components/button.tsx'
 import { Window } from '../components/window.tsx'
-import { dateTime, plural } from '../format/numbers.ts'
+import { dateTime, plural } from '@lapsus/core/words'
 import { useLibrary } from '../state/library.ts'
 
 /** Takes that were deleted stay for a month and can be brought back. */

@@ -3,7 +3,7 @@ import { Progress } from 'radix-ui'
 import { useState } from 'react'
 import { Button } from '../components/button.tsx'
 import { Window } from '../components/window.tsx'
-import { percent } from '../format/numbers.ts'
+import { percent } from '@lapsus/core/words'
 import { useImports } from '../state/imports.ts'
 
 /** Opens the window in which a file is chosen. */

@@ -3,7 +3,7 @@ import { Progress } from 'radix-ui'
 import { Link } from 'react-router'
 import type { Recording } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
-import { plural } from '../format/numbers.ts'
+import { plural } from '@lapsus/core/words'
 import { useRecordings } from '../state/recordings.ts'
 
 /** A recording under way. */

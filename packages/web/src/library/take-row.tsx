@@ -9,7 +9,7 @@ import { Menu } from '../components/menu.tsx'
 import { TagEditor } from '../components/tag-editor.tsx'
 import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
-import { bytes, count, dateTime, duration, ms, percent } from '../format/numbers.ts'
+import { bytes, count, dateTime, duration, ms, percent } from '@lapsus/core/words'
 import { useLibrary } from '../state/library.ts'
 import { Miniature } from './miniature.tsx'
 

@@ -2,7 +2,7 @@ import type { Page } from '@lapsus/api'
 import { MAIN_LANE } from '@lapsus/core/take'
 import type { Palette } from '../components/canvas.tsx'
 import { drawFloor } from '../components/draw-floor.ts'
-import { ms } from '../format/numbers.ts'
+import { ms } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 import { AXIS, HEAD, THIN, type PageBox, type PageLayout, type PageScale } from './layout.ts'
 
@@ -14,6 +14,8 @@ export interface PagePicture {
   budgetMs: number
   /** The chosen path, and the ones above and below it are left as they are. */
   path: number | null
+  /** By path: its self time beyond that of the frame compared with, ns; null while nothing is compared. */
+  excess: ReadonlyMap<number, number> | null
   hovered: PageBox | null
 }
 
@@ -131,10 +133,7 @@ function drawBox(
   const h = Math.max(1, Math.round(box.y + box.height) - y - (box.height > 3 ? 1 : 0))
   const chosen = path !== null && box.alike && box.path === path
   const inside = path !== null && !chosen && box.runs > 1 && box.mostly?.path === path
-  const share = Math.min(
-    1,
-    (box.mostly !== null && box.runs > 1 ? box.totalNs : box.selfNs) / (budgetMs * 1e6 * FULL_INK),
-  )
+  const share = Math.min(1, inkNs(picture, box) / (budgetMs * 1e6 * FULL_INK))
   const ink = INK_LEAST + (0.9 - INK_LEAST) * share
 
   context.fillStyle = palette.leaf
@@ -164,6 +163,13 @@ function drawBox(
     context.fillStyle = !isWait && ink > 0.5 ? palette.leaf : palette.ink
     drawLabels(context, labelsOf(take, box), x + (chosen ? 4 : 0), y, w, h)
   }
+}
+
+/** The time that a block's ink stands for: its own, or what its path has more than in the frame compared with. */
+function inkNs({ excess }: PagePicture, box: PageBox): number {
+  const mostly = box.runs > 1 ? box.mostly : null
+  if (excess === null) return mostly !== null ? box.totalNs : box.selfNs
+  return excess.get(mostly?.path ?? box.path) ?? 0
 }
 
 /** Teeth at the right edge: this block is many runs. */

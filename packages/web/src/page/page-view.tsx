@@ -1,13 +1,14 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import type { Page } from '@lapsus/api'
-import { durationsWithoutRecorder } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { Words } from '../components/words.tsx'
-import { ms } from '../format/numbers.ts'
-import { loadPage, type OpenTake } from '../state/take.ts'
+import { ms } from '@lapsus/core/words'
+import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { onPageCommand } from '../workbench/commands.ts'
+import { excessByPath, sumsByPath } from './compare.ts'
 import { runWords } from './run-words.ts'
+import { usePage } from './use-page.ts'
 import { drawPage, labelsOf, nameOf } from './draw-page.ts'
 import { boxAt, fitScale, layoutPage, scaleTo, type PageBox, type PageScale } from './layout.ts'
 
@@ -15,11 +16,19 @@ const ZOOM_STEP = 1.2
 const DRAG_PX = 4
 const EMPTY = { lanes: [], boxes: [] }
 
+interface PageProps {
+  take: OpenTake
+  budgetMs: number
+  frame: number
+  /** A frame it is compared with: ink shows what this one has more. */
+  against?: number | null
+}
+
 /** One frame, read top to bottom. */
-export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const { frame, path, withoutRecorder, change } = useView()
-  const [recorded, setRecorded] = useState<Page | null>(null)
-  const [error, setError] = useState<string | null>(null)
+export function PageView({ take, budgetMs, frame, against = null }: PageProps) {
+  const { path, change } = useView()
+  const { page, error } = usePage(take, frame)
+  const other = usePage(take, against).page
   /** Null while the whole frame is in sight. */
   const [scale, setScale] = useState<PageScale | null>(null)
   const [size, setSize] = useState({ width: 0, height: 0 })
@@ -27,30 +36,18 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
   const press = useRef<{ y: number; topNs: number; moved: boolean } | null>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
 
+  const shownFrame = page?.frame
   useEffect(() => {
-    let current = true
-    setError(null)
-    loadPage(take.detail.id, frame).then(
-      (loaded) => {
-        if (!current) return
-        setRecorded(loaded)
-        setScale(null)
-        setHovered(null)
-      },
-      (failure: Error) => current && setError(failure.message),
-    )
-    return () => void (current = false)
-  }, [take.detail.id, frame])
-
-  const page = useMemo(() => {
-    const { recorder } = take.detail.conditions
-    if (recorded === null || !withoutRecorder || recorder === undefined) return recorded
-    const { path: paths, spanDurationNs } = recorded
-    return {
-      ...recorded,
-      spanDurationNs: durationsWithoutRecorder(paths, spanDurationNs, take.paths, recorder),
-    }
-  }, [recorded, withoutRecorder, take.detail.conditions, take.paths])
+    setScale(null)
+    setHovered(null)
+  }, [shownFrame])
+  const excess = useMemo(
+    () =>
+      page === null || other === null
+        ? null
+        : excessByPath(sumsByPath(page, take.paths), sumsByPath(other, take.paths)),
+    [page, other, take.paths],
+  )
   const shown = useMemo(
     () => scale ?? (page === null ? { topNs: 0, nsPerPx: 1 } : fitScale(page, budgetMs, size.height)),
     [scale, page, budgetMs, size.height],
@@ -70,10 +67,11 @@ export function PageView({ take, budgetMs }: { take: OpenTake; budgetMs: number 
         scale: shown,
         budgetMs,
         path,
+        excess,
         hovered: hovered?.box ?? null,
       })
     },
-    [page, take, layout, shown, budgetMs, path, hovered],
+    [page, take, layout, shown, budgetMs, path, excess, hovered],
   )
   const onResized = useCallback((width: number, height: number) => setSize({ width, height }), [])
 

@@ -8,7 +8,7 @@ import {
   SUSPECTED_TAG,
 } from '@lapsus/core/format'
 import { isUnreliable, type Job } from '@lapsus/core/take'
-import { bytes, ms, three } from '../format/numbers.ts'
+import { bytes, ms, three } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 import type { PageBox } from './layout.ts'
 

@@ -1,6 +1,6 @@
 /** What a frame says besides its spans, in words. Pure. */
 import type { Page } from '@lapsus/api'
-import { gaugeValue, plural, three } from '../format/numbers.ts'
+import { gaugeValue, plural, three } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 
 export interface SampleWords {

@@ -1,6 +1,6 @@
 import { create } from 'zustand'
 import { api } from '../api/client.ts'
-import { plural } from '../format/numbers.ts'
+import { plural } from '@lapsus/core/words'
 import { useLibrary } from './library.ts'
 import { notify } from './notices.ts'
 

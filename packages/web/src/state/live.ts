@@ -103,6 +103,8 @@ async function sumUp(id: string): Promise<void> {
       from,
       to,
       by: 'marker',
+      scope: 'chosen',
+      target: take.detail.target,
       withoutRecorder: useView.getState().withoutRecorder,
     }),
   })

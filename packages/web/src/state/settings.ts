@@ -9,6 +9,9 @@ interface Settings {
   /** Seconds that a moving strip shows. */
   liveSeconds: number
   setLiveSeconds(seconds: number): void
+  /** Whether the column of findings is unfolded. */
+  findingsOpen: boolean
+  setFindingsOpen(open: boolean): void
 }
 
 /** What a person set and expects to find again. */
@@ -19,6 +22,8 @@ export const useSettings = create<Settings>()(
       setTheme: (theme: Theme) => set({ theme }),
       liveSeconds: 10,
       setLiveSeconds: (liveSeconds: number) => set({ liveSeconds }),
+      findingsOpen: true,
+      setFindingsOpen: (findingsOpen: boolean) => set({ findingsOpen }),
     }),
     { name: 'lapsus-settings' },
   ),

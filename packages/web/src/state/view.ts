@@ -1,4 +1,5 @@
 /** What the workbench shows of a take. The address restores all of it. */
+import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { create } from 'zustand'
 
@@ -6,6 +7,16 @@ export const UNITS = ['frame', 'second', 'share'] as const
 export type Unit = (typeof UNITS)[number]
 export const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
 export type Sort = (typeof SORTS)[number]
+
+/** What the middle shows. `frame`: a page, with the ledger or another page beside it. */
+export const SIGHTS = ['frame', 'ledger', 'spikes', 'memory', 'roster', 'scaling', 'waiting'] as const
+export type Sight = (typeof SIGHTS)[number]
+
+/** Ways to group the ledger: those of the server, and those that are made of its rows here. */
+export const GROUPINGS = ['path', 'marker', 'group', 'lane', 'caller'] as const
+export type Grouping = (typeof GROUPINGS)[number]
+/** What the server is asked for, to be grouped. */
+export const askedBy = (by: Grouping): LedgerBy => (by === 'lane' ? 'group' : by === 'caller' ? 'path' : by)
 
 /** Both included. */
 export interface FrameRange {
@@ -20,9 +31,18 @@ export interface View {
   range: FrameRange | null
   /** Frames a second to judge by; null for the take's own. */
   target: number | null
+  sight: Sight
+  /** The frame laid beside the one on the page; null for the ledger there. */
+  beside: number | null
+  /** Id of the finding that is chosen; null for none. */
+  finding: string | null
+  /** Which of the chosen frames the ledger sums up. */
+  scope: LedgerScope
+  /** Ids of the loads that a cost is plotted against; none for the first there is. */
+  loads: string[]
   /** The path that is chosen in page and ledger, by number; null for none. */
   path: number | null
-  by: LedgerBy
+  by: Grouping
   unit: Unit
   sort: Sort
   search: string
@@ -34,6 +54,11 @@ export const FIRST_VIEW: View = {
   frame: 0,
   range: null,
   target: null,
+  sight: 'frame',
+  beside: null,
+  finding: null,
+  scope: 'chosen',
+  loads: [],
   path: null,
   by: 'path',
   unit: 'frame',
@@ -53,6 +78,11 @@ export function viewToParams(view: View): URLSearchParams {
   const params = new URLSearchParams({ frame: String(view.frame) })
   if (view.range !== null) params.set('frames', `${view.range.from}-${view.range.to}`)
   if (view.target !== null) params.set('target', String(view.target))
+  if (view.sight !== FIRST_VIEW.sight) params.set('sight', view.sight)
+  if (view.beside !== null) params.set('beside', String(view.beside))
+  if (view.finding !== null) params.set('finding', view.finding)
+  if (view.scope !== FIRST_VIEW.scope) params.set('scope', view.scope)
+  if (view.loads.length > 0) params.set('loads', view.loads.join(','))
   if (view.path !== null) params.set('path', String(view.path))
   if (view.by !== FIRST_VIEW.by) params.set('by', view.by)
   if (view.unit !== FIRST_VIEW.unit) params.set('unit', view.unit)
@@ -88,8 +118,13 @@ export function viewFromParams(
     frame: whole(params.get('frame'), frameCount) ?? fallbackFrame,
     range: from !== null && to !== null && from <= to ? { from, to } : null,
     target: target > 0 && target <= 10_000 ? target : null,
+    sight: known('sight', SIGHTS, FIRST_VIEW.sight),
+    beside: whole(params.get('beside'), frameCount),
+    finding: params.get('finding'),
+    scope: known('scope', LEDGER_SCOPES, FIRST_VIEW.scope),
+    loads: (params.get('loads') ?? '').split(',').filter((id) => /^(gauge|class) \d+$/.test(id)),
     path: whole(params.get('path'), pathCount),
-    by: known('by', ['path', 'marker', 'group'] as const, FIRST_VIEW.by),
+    by: known('by', GROUPINGS, FIRST_VIEW.by),
     unit: known('unit', UNITS, FIRST_VIEW.unit),
     sort: known('sort', SORTS, FIRST_VIEW.sort),
     search: params.get('search') ?? '',

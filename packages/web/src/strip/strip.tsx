@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
 import { classOf, longestWait, worstFrame } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
-import { ms } from '../format/numbers.ts'
+import { ms } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'

@@ -1,6 +1,6 @@
 import { Play } from 'lucide-react'
 import { Button } from '../components/button.tsx'
-import { plural } from '../format/numbers.ts'
+import { plural } from '@lapsus/core/words'
 import { useLive } from '../state/live.ts'
 
 /** Says that the recording goes on while its frames are being read. */

@@ -1,5 +1,5 @@
 import { worstFrame } from '@lapsus/core/take'
-import { dateTime, duration, three } from '../format/numbers.ts'
+import { dateTime, duration, three } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 

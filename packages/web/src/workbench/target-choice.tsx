@@ -1,7 +1,7 @@
 import { Select } from 'radix-ui'
 import { useState } from 'react'
 import { Check, ChevronDown } from 'lucide-react'
-import { ms, plain } from '../format/numbers.ts'
+import { ms, plain } from '@lapsus/core/words'
 import { useView } from '../state/view.ts'
 
 const USUAL = [30, 60, 90, 120]

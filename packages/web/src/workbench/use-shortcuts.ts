@@ -1,8 +1,10 @@
 import { useEffect, useRef } from 'react'
 import { nextOver } from '@lapsus/core/take'
-import { LEDGER_KEYS } from '@lapsus/core/rollup'
+import { quietFrame } from '../findings/show.ts'
 import type { OpenTake } from '../state/take.ts'
-import { UNITS, useView } from '../state/view.ts'
+import { LEDGER_SCOPES } from '@lapsus/core/detect'
+import { useSettings } from '../state/settings.ts'
+import { GROUPINGS, SIGHTS, UNITS, useView } from '../state/view.ts'
 import { sendPageCommand, sendStripCommand } from './commands.ts'
 
 export const SHORTCUTS: { keys: string; does: string }[] = [
@@ -17,7 +19,11 @@ export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: 'w', does: 'the whole strip' },
   { keys: 'r', does: 'with or without the recorder’s own cost' },
   { keys: 'Space', does: 'while recording: freeze, or live again' },
-  { keys: 'b', does: 'ledger by path, marker, group' },
+  { keys: '1 … 7', does: 'frame, ledger, spikes, memory, roster, scaling, waiting' },
+  { keys: 'f', does: 'findings, or room for the rest' },
+  { keys: 'c', does: 'lay a usual frame beside this one, or the ledger' },
+  { keys: 's', does: 'ledger of all, spikes, typical frames, their difference' },
+  { keys: 'b', does: 'ledger by path, marker, group, lane, caller' },
   { keys: 'u', does: 'next unit in the ledger' },
   { keys: '/', does: 'search in the ledger' },
   { keys: 'Esc', does: 'choose nothing' },
@@ -63,7 +69,7 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
         target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')
       )
         return
-      const { change, by, unit, withoutRecorder } = useView.getState()
+      const { change, by, unit, scope, frame, beside, withoutRecorder } = useView.getState()
       const cycle = <T>(values: readonly T[], value: T): T =>
         values[(values.indexOf(value) + 1) % values.length]!
       const actions: Record<string, () => void> = {
@@ -78,10 +84,18 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
         '=': () => sendPageCommand('in'),
         '-': () => sendPageCommand('out'),
         '0': () => sendPageCommand('fit'),
-        b: () => change({ by: cycle(LEDGER_KEYS, by) }),
+        b: () => change({ by: cycle(GROUPINGS, by) }),
         u: () => change({ unit: cycle(UNITS, unit) }),
         '/': () => document.getElementById('ledger-search')?.focus(),
-        Escape: () => change({ path: null }),
+        s: () => change({ scope: cycle(LEDGER_SCOPES, scope) }),
+        c: () =>
+          change({ sight: 'frame', beside: beside === null ? quietFrame(take, frame, budgetMs) : null }),
+        f: () => {
+          const { findingsOpen, setFindingsOpen } = useSettings.getState()
+          setFindingsOpen(!findingsOpen)
+        },
+        ...Object.fromEntries(SIGHTS.map((sight, i) => [String(i + 1), () => change({ sight })])),
+        Escape: () => change({ path: null, finding: null }),
         i: () => sendStripCommand('in'),
         o: () => sendStripCommand('out'),
         w: () => sendStripCommand('all'),

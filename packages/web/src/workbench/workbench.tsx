@@ -1,18 +1,17 @@
 import { useCallback, useEffect, useMemo, useState } from 'react'
 import { Link, useParams, useSearchParams } from 'react-router'
 import { Words } from '../components/words.tsx'
-import { LedgerView } from '../ledger/ledger-view.tsx'
 import { LiveView } from '../live/live-view.tsx'
-import { FrameSamples } from '../page/frame-samples.tsx'
-import { PageView } from '../page/page-view.tsx'
+import { FindingsColumn } from '../findings/findings-column.tsx'
 import { follow, useLive } from '../state/live.ts'
 import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { Strip } from '../strip/strip.tsx'
-import { FrameBar, ScopeBar } from './frame-bar.tsx'
+import { Evidence } from './evidence.tsx'
 import { FrozenBar } from './frozen-bar.tsx'
 import { Header } from './header.tsx'
 import { Help } from './help.tsx'
+import { SightTabs } from './sight-tabs.tsx'
 import { StretchBar } from './stretch-bar.tsx'
 import { useAddress } from './use-address.ts'
 import { useShortcuts } from './use-shortcuts.ts'
@@ -83,7 +82,7 @@ export function Workbench() {
   )
 }
 
-/** The take at rest: strip, page, ledger. */
+/** The take at rest: the strip above; findings, and the evidence for them. */
 function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
   const shownFrame = useView((view) => view.frame)
   const frames = take.frames.startNs.length
@@ -103,17 +102,13 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
       <div className="h-37 shrink-0 border-b border-line">
         <Strip key={take.detail.id} take={take} budgetMs={budgetMs} />
       </div>
-      <div className="grid min-h-0 grow grid-cols-2">
-        <div className="flex min-h-0 flex-col border-r border-line">
-          <FrameBar take={take} budgetMs={budgetMs} />
+      <div className="flex min-h-0 grow">
+        <FindingsColumn take={take} budgetMs={budgetMs} />
+        <div className="flex min-w-0 grow flex-col">
+          <SightTabs />
           <div className="min-h-0 grow">
-            <PageView take={take} budgetMs={budgetMs} />
+            <Evidence take={take} budgetMs={budgetMs} />
           </div>
-          <FrameSamples take={take} />
-        </div>
-        <div className="flex min-h-0 flex-col">
-          <ScopeBar take={take} />
-          <LedgerView take={take} budgetMs={budgetMs} />
         </div>
       </div>
     </div>

@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream'
 import Router from '@koa/router'
 import type { ExportFormat } from '@lapsus/core/exchange'
-import type { Conditions } from '@lapsus/core/format'
+import type { Conditions, RecorderFigures } from '@lapsus/core/format'
 import type { Context } from 'koa'
 import type { Sequelize } from 'sequelize'
 import { keepExcerpt } from '../../ingest/excerpt.ts'
@@ -10,9 +10,19 @@ import { wishFor } from '../../ingest/wishes.ts'
 import type { TakeRow } from '../../database/models.ts'
 import { exportTake } from '../../queries/export.ts'
 import { frameBytes } from '../../queries/frames.ts'
-import { ledger } from '../../queries/ledger.ts'
+import { ledger, ledgerOfScope } from '../../queries/ledger.ts'
 import { liveBytes } from '../../queries/live.ts'
 import { pageBytes } from '../../queries/page.ts'
+import {
+  courseBytes,
+  diagnosisResponse,
+  memoryBytes,
+  rosterResponse,
+  scalingResponse,
+  waitingResponse,
+} from '../../queries/studied.ts'
+import { listMarks, markFinding } from '../../queries/marks.ts'
+import type { StudyQuery } from '../../diagnosis/studies.ts'
 import {
   changeTake,
   deleteTake,
@@ -27,6 +37,7 @@ import {
 import { notFound, ProblemError } from '../../problem-error.ts'
 import type { Recordings } from '../../recordings/recordings.ts'
 import {
+  CourseParams,
   ExcerptBody,
   FileQuery,
   FrameParams,
@@ -34,7 +45,10 @@ import {
   KeepBody,
   LedgerQuery,
   LiveQuery,
+  MarkBody,
   parseRequest,
+  ScalingParams,
+  StudyParams,
   TakeChange,
   TakesQuery,
 } from '../requests.ts'
@@ -152,13 +166,20 @@ export function takeRoutes(database: Sequelize, recordings: Recordings): Router 
 
   router.get('/takes/:take/ledger', async (context) => {
     const row = await takeOf(context)
-    const { from, to, by, recorder } = await parseRequest(LedgerQuery, { ...context.query })
+    const { from, to, by, recorder, scope, target } = await parseRequest(LedgerQuery, { ...context.query })
     if (to < from) throw new ProblemError(400, `"to" must not be before "from" (${from}), got ${to}`, 'to')
-    const figures = (JSON.parse(row.conditions) as Conditions).recorder
-    if (recorder === 'without' && figures === undefined) {
-      throw new ProblemError(400, 'the recorder of this take did not say what it costs', 'recorder')
+    const figures = recorder === 'without' ? recorderOf(row) : null
+    const query = {
+      range: { from, to },
+      target: target ?? row.target,
+      withoutRecorder: recorder === 'without',
     }
-    const found = await ledger(row.id, from, to, by, recorder === 'without' ? figures : null)
+    const found =
+      scope === 'chosen'
+        ? await ledger(row.id, from, to, by, figures)
+        : to >= Number(row.frames)
+          ? null
+          : await ledgerOfScope(row, query, scope, by)
     if (found === null) throw notFound(`frame ${Math.max(from, to)}: the take has ${row.frames}`, 'to')
     context.body = found
   })
@@ -171,7 +192,79 @@ export function takeRoutes(database: Sequelize, recordings: Recordings): Router 
     context.body = Readable.from(exportTake(row, format), { objectMode: false })
   })
 
+  router.get('/takes/:take/diagnosis', async (context) => {
+    const row = await takeOf(context)
+    context.body = await diagnosisResponse(row, await studyQuery(row, context))
+  })
+
+  router.put('/takes/:take/marks', async (context) => {
+    const row = await takeOf(context)
+    await markFinding(row.gameId, await parseRequest(MarkBody, context.request.body))
+    context.body = await listMarks(row.gameId)
+  })
+
+  router.get('/takes/:take/memory', async (context) => {
+    const row = await takeOf(context)
+    context.body = Buffer.from(await memoryBytes(row, await studyQuery(row, context)))
+    context.type = CBOR
+  })
+
+  router.get('/takes/:take/roster', async (context) => {
+    const row = await takeOf(context)
+    context.body = await rosterResponse(row, await studyQuery(row, context))
+  })
+
+  router.get('/takes/:take/waiting', async (context) => {
+    const row = await takeOf(context)
+    context.body = await waitingResponse(row, await studyQuery(row, context))
+  })
+
+  router.get('/takes/:take/scaling', async (context) => {
+    const row = await takeOf(context)
+    const { path, loads } = await parseRequest(ScalingParams, { ...context.query })
+    const query = await studyQuery(row, context, ScalingParams)
+    context.body = await scalingResponse(row, query, path ?? null, loads?.split(',') ?? null)
+  })
+
+  router.get('/takes/:take/course', async (context) => {
+    const row = await takeOf(context)
+    const { paths } = await parseRequest(CourseParams, { ...context.query })
+    const query = await studyQuery(row, context, CourseParams)
+    context.body = Buffer.from(await courseBytes(row, query, paths.split(',').map(Number)))
+    context.type = CBOR
+  })
+
   return router
+}
+
+/** Which frames of a take a question is about. */
+async function studyQuery(
+  row: TakeRow,
+  context: Context,
+  params: new () => StudyParams = StudyParams,
+): Promise<StudyQuery> {
+  const { from, to, target, recorder } = await parseRequest(params, { ...context.query })
+  const last = Number(row.frames) - 1
+  if ((to ?? last) < (from ?? 0) && last >= 0)
+    throw new ProblemError(400, `"to" must not be before "from" (${from ?? 0}), got ${to ?? last}`, 'to')
+  if (Math.max(from ?? 0, to ?? 0) > Math.max(0, last))
+    throw notFound(`frame ${Math.max(from ?? 0, to ?? 0)}: the take has ${row.frames}`, 'to')
+  if (recorder === 'without') recorderOf(row)
+  const whole = (from ?? 0) === 0 && (to ?? last) === last
+  return {
+    range: whole ? null : { from: from ?? 0, to: to ?? last },
+    target: target ?? row.target,
+    withoutRecorder: recorder === 'without',
+  }
+}
+
+/** @throws ProblemError when the take does not say what its recorder costs */
+function recorderOf(row: TakeRow): RecorderFigures {
+  const figures = (JSON.parse(row.conditions) as Conditions).recorder
+  if (figures === undefined) {
+    throw new ProblemError(400, 'the recorder of this take did not say what it costs', 'recorder')
+  }
+  return figures
 }
 
 async function takeOf(context: Context): Promise<TakeRow> {

@@ -1,0 +1,95 @@
+/** What is wrong with a take, as `inspect` prints it: spikes, findings, collections, roster. */
+import {
+  collectionReports,
+  findingReports,
+  rosterOf,
+  spikeReports,
+  type CauseReport,
+  type CollectionReport,
+  type Evidence,
+  type FindingReport,
+  type RosterRow,
+  type SpikeReport,
+} from '@lapsus/core/detect'
+import { ms, plural, three } from '@lapsus/core/words'
+
+/** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */
+export interface Diagnosis {
+  spikes: (Omit<SpikeReport, 'causes'> & { causes: Omit<CauseReport, 'pathId'>[] })[]
+  findings: Omit<FindingReport, 'pathId' | 'view' | 'gauge'>[]
+  collections: (Omit<CollectionReport, 'blame'> & { blame: { path: string[]; share: number }[] })[]
+  roster: (Omit<RosterRow, 'marker' | 'path'> & { path: string[] })[]
+}
+
+export function diagnose(evidence: Evidence): Diagnosis {
+  const nameless = <T extends { pathId: number | null }>({ pathId: _, ...rest }: T) => rest
+  return {
+    spikes: spikeReports(evidence).map((spike) => ({ ...spike, causes: spike.causes.map(nameless) })),
+    findings: findingReports(evidence).map(({ view: _view, gauge: _gauge, ...finding }) => nameless(finding)),
+    collections: collectionReports(evidence).map((kind) => ({ ...kind, blame: kind.blame.map(nameless) })),
+    roster: rosterOf(evidence).map(({ marker: _, path, ...row }) => ({
+      ...row,
+      path: path === null ? [] : evidence.names(path),
+    })),
+  }
+}
+
+const MOST_FINDINGS = 8
+
+/** The diagnosis as a person would send it to a colleague. */
+export function diagnosisWords({ findings, spikes }: Diagnosis): string[] {
+  const shown = findings.filter(({ small }) => !small)
+  const floor = shown.filter(({ trouble }) => trouble === 'floor').slice(0, MOST_FINDINGS)
+  const spike = shown.filter(({ trouble }) => trouble === 'spike').slice(0, MOST_FINDINGS)
+  const small = findings.length - shown.length
+  const section = (head: string, list: Diagnosis['findings']) =>
+    list.length === 0 ? [] : [head, ...list.flatMap(findingWords), '']
+  return [
+    ...section('What raises the floor of every frame:', floor),
+    ...section('What makes single frames stick out:', spike),
+    ...(shown.length === 0 ? ['Nothing worth 1 % of the budget was found.', ''] : []),
+    ...(small === 0
+      ? []
+      : [`${plural(small, 'finding')} below 1 % of the budget left out; --json has all.`, '']),
+    ...(spikes.length === 0
+      ? []
+      : [`${plural(spikes.length, 'spike')}, the worst:`, ...worstSpikes(spikes), '']),
+  ]
+}
+
+function findingWords(finding: Diagnosis['findings'][number], i: number): string[] {
+  const { kind, path, text, trouble, confidence, frames } = finding
+  const gain =
+    trouble === 'spike'
+      ? `${ms(finding.recoverableMsWhereItStrikes)} where it strikes`
+      : `${ms(finding.recoverableMsPerFrame)} a frame`
+  const see = frames.length === 0 ? '' : `; see frame ${frames[0]}`
+  return [
+    `${String(i + 1).padStart(2)}. ${text}`,
+    `    ${kind}, ${path.join(' > ') || 'whole frames'}; could get back ${gain}; confidence ${confidence}${see}`,
+  ]
+}
+
+const MOST_SPIKES = 5
+
+function worstSpikes(spikes: Diagnosis['spikes']): string[] {
+  return [...spikes]
+    .sort((a, b) => b.excessMs - a.excessMs)
+    .slice(0, MOST_SPIKES)
+    .map(({ frame, workMs, durationMs, held, excessMs, moment, causes }) => {
+      const at = moment === null ? '' : ` at “${moment}”`
+      const why = causes.slice(0, 2).map(causeWords).join(', ') || 'nothing sticks out'
+      return `    frame ${frame}: ${ms(held ? durationMs : workMs)}, ${ms(excessMs)} more than around it${at}: ${why}`
+    })
+}
+
+function causeWords({
+  path,
+  excessMs,
+  why,
+  calls,
+  usualCalls,
+}: Diagnosis['spikes'][number]['causes'][number]): string {
+  const counts = why === 'more-calls' ? `: ${three(calls)}, usually ${three(usualCalls)}` : ''
+  return `${path.at(-1) ?? 'outside any marker'} +${ms(excessMs)} (${why}${counts})`
+}

@@ -1,0 +1,136 @@
+import { loadSources, type LoadSource } from '../loads.ts'
+import type { Evidence } from '../evidence.ts'
+import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
+import { costWords, msOf, share, three } from '../sentences.ts'
+import type { PathCourse } from '../../study/index.ts'
+
+/** A path is worth the question from this share of the budget on. */
+const LEAST_COST = 0.01
+/** Runs a frame from which on each run is one of many against many. */
+const MANY = 20
+/** At first code is slow whatever the load: it is compiled while it runs. */
+const WARM_UP_FRAMES = 120
+const LEAST_EXPLAINED = 0.6
+/**
+ * The cost of a run grows nearly as fast as the load does: by this exponent at least. Where only some of the
+ * runs cost more the more there are of something else, it grows more slowly.
+ */
+const LEAST_GROWTH = 0.7
+/** Few are no many. */
+const LEAST_LOAD = 20
+/** Of a cost a frame that grows with the square: the least its exponent may be. */
+const SQUARE = 1.5
+
+/** Costs that grow with the product of two numbers: everything is tried against everything. */
+export const allPairs: Detector = (evidence, claimed) => {
+  const sources = loadSources(evidence.study)
+  return evidence.work.flatMap(({ path, course }) => {
+    const means = evidence.means(path.id)
+    if (claimed.has(path.id) || means.selfNs < LEAST_COST * evidence.budgetNs) return []
+    const found = manyAgainstMany(evidence, course, sources) ?? square(evidence, course, sources)
+    return found === null ? [] : [found]
+  })
+}
+
+interface Fitted {
+  source: LoadSource
+  scaling: Scaling
+}
+
+function bestFit(
+  evidence: Evidence,
+  costNs: Float64Array,
+  sources: LoadSource[],
+  fits: (scaling: Scaling) => boolean,
+) {
+  const use = evidence.isNormal.map((is, frame) =>
+    is === 1 && frame >= WARM_UP_FRAMES && !Number.isNaN(costNs[frame]!) ? 1 : 0,
+  )
+  let best: Fitted | null = null
+  for (const source of sources) {
+    const scaling = fitScaling(pointsOf(source.values, costNs, use))
+    if (scaling.best === null || scaling.explained < LEAST_EXPLAINED || !fits(scaling)) continue
+    if (!holdsThroughout(source.values, costNs, use)) continue
+    if (best === null || scaling.explained > best.scaling.explained) best = { source, scaling }
+  }
+  return best
+}
+
+const ends = ({ points }: Scaling) => ({
+  least: points[0]!.load,
+  most: points.at(-1)!.load,
+})
+
+/** Each of many runs costs in proportion to another number. */
+function manyAgainstMany(evidence: Evidence, course: PathCourse, sources: LoadSource[]): Finding | null {
+  const means = evidence.means(course.path)
+  if (means.calls < MANY) return null
+  const cost = costPerCall(course.frame, course.calls, course.selfNs, evidence.count)
+  const best = bestFit(evidence, cost, sources, (scaling) => {
+    const { least, most } = ends(scaling)
+    const rise = Math.log(costAt(scaling.best!, most) / costAt(scaling.best!, least))
+    return most >= LEAST_LOAD && rise >= LEAST_GROWTH * Math.log(most / least)
+  })
+  if (best === null) return null
+  const { source, scaling } = best
+  const { least, most } = ends(scaling)
+  // What a run costs however few there are stays; the rest is for those that are too far to matter.
+  const recoverableNs = means.selfNs * (1 - scaling.best!.baseNs / Math.max(1, costAt(scaling.best!, most)))
+  const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
+  return finding(evidence, course, best, recoverableNs, {
+    text:
+      `${name} runs ${three(means.calls)} times a frame, and each run costs more the more ${source.name} there are: ` +
+      `${msOf(costAt(scaling.best!, least))} at ${three(least)}, ${msOf(costAt(scaling.best!, most))} at ${three(most)}. ` +
+      `All against all: ${costWords(evidence, means.selfNs)}.`,
+  })
+}
+
+/** One run whose cost grows with the square of a number. */
+function square(evidence: Evidence, course: PathCourse, sources: LoadSource[]): Finding | null {
+  if (evidence.means(course.path).calls >= MANY) return null
+  const selfNs = new Float64Array(evidence.count).fill(NaN)
+  course.frame.forEach((frame, cell) => (selfNs[frame] = course.selfNs[cell]!))
+  const best = bestFit(
+    evidence,
+    selfNs,
+    sources,
+    ({ best, exponent }) => best!.law === 'n²' && exponent !== null && exponent.low >= SQUARE,
+  )
+  if (best === null) return null
+  const { source, scaling } = best
+  const { most } = ends(scaling)
+  const means = evidence.means(course.path)
+  const { value, low, high } = scaling.exponent!
+  const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
+  const recoverableNs = means.selfNs * (1 - scaling.best!.baseNs / Math.max(1, costAt(scaling.best!, most)))
+  return finding(evidence, course, best, recoverableNs, {
+    text:
+      `${name} grows with the square of ${source.name} (exponent ${three(value)}, between ${three(low)} and ${three(high)}): ` +
+      `${msOf(costAt(scaling.best!, most))} at ${three(most)}, ${msOf(costAt(scaling.best!, 2 * most))} at twice as many. ` +
+      `Now ${costWords(evidence, means.selfNs)}.`,
+  })
+}
+
+function finding(
+  evidence: Evidence,
+  course: PathCourse,
+  { source, scaling }: Fitted,
+  recoverableNs: number,
+  { text }: { text: string },
+): Finding {
+  const { selfNs } = evidence.means(course.path)
+  return {
+    kind: 'all-pairs',
+    path: course.path,
+    text,
+    ...floorCosts(selfNs, recoverableNs),
+    confidence: scaling.explained >= 0.9 ? 'high' : 'medium',
+    because: `the law explains ${share(scaling.explained)} of how the cost varies over ${scaling.points.length} loads of ${source.name}`,
+    frames: worstFrames(course.frame, course.selfNs),
+    remedies: ['bucket', 'share', 'jobs', 'timer'],
+    view: 'scaling',
+    subject: source.name,
+    gauge: source.gauge,
+  }
+}

@@ -1,0 +1,47 @@
+import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { msOf, plural, share, three } from '../sentences.ts'
+import { stepFigures } from '../waiting.ts'
+
+/** Frames with so many times the usual steps are catching up. */
+const MULTIPLIED = 3
+/** Above this the steps take nearly all the time there is. */
+const NEARLY_FULL = 0.8
+
+/** Fixed steps that multiply after a long frame, and make the next one long too. */
+export const catchUp: Detector = (evidence) => {
+  const { study, count } = evidence
+  const figures = stepFigures(evidence)
+  if (figures === null) return []
+  const { path, costNs, usual, utilisation } = figures
+  const { steps } = study.frames
+  const base = Math.max(1, usual)
+  const multiplied = [...steps.keys()].filter((frame) => steps[frame]! >= MULTIPLIED * base)
+  if (multiplied.length === 0 && utilisation < NEARLY_FULL) return []
+  const extra = multiplied.map((frame) => (steps[frame]! - base) * costNs)
+  const meanExtraNs = extra.reduce((sum, ns) => sum + ns, 0) / Math.max(1, extra.length)
+  const name = path === null ? 'The fixed step' : evidence.names(path).at(-1)!
+  const most = multiplied.reduce((a, frame) => Math.max(a, steps[frame]!), 0)
+  return [
+    {
+      kind: 'catch-up',
+      path,
+      text:
+        `${name} runs ${three(base)} times in a usual frame, but up to ${three(most)} times in ${plural(multiplied.length, 'frame')} after a long one: ` +
+        `${msOf(meanExtraNs)} more in these, at ${msOf(costNs)} a step. A step takes ${share(utilisation)} of the time it stands for; ` +
+        (utilisation >= NEARLY_FULL
+          ? 'at 100 % the game never catches up.'
+          : 'a limit a frame would keep the frames short.'),
+      ...spikeCosts(meanExtraNs, multiplied.length, count),
+      confidence: path === null ? 'low' : 'high',
+      because:
+        path === null
+          ? 'steps are counted, but no marker runs once for each, so that their cost is not known'
+          : 'the marker runs exactly once for each step that the game reports',
+      frames: worstFrames(multiplied, extra),
+      remedies: ['limit-steps', 'slice', 'jobs'],
+      view: 'waiting',
+      subject: '',
+      gauge: null,
+    },
+  ]
+}

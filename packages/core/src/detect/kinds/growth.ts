@@ -1,0 +1,88 @@
+import { correlation, median } from '../../stats/index.ts'
+import { dense } from '../../study/index.ts'
+import type { Evidence } from '../evidence.ts'
+import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { blocksOf, growthOf, type Growth } from '../growth.ts'
+import { loadSources } from '../loads.ts'
+import { instancesOf } from '../instances.ts'
+import { RAMP_MOMENT } from '../scaling.ts'
+import { msOf, rate, three } from '../sentences.ts'
+
+/** Play that the cost is reckoned to: what grows costs little at first. */
+const LATER_S = 600
+const BLOCKS = 60
+const ALIKE = 0.9
+
+/** Instances or gauges that only ever grow. */
+export const growth: Detector = (evidence) => {
+  const { study } = evidence
+  // In a ramp the game lets its load grow on purpose.
+  if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return []
+  const classNames = new Set(instancesOf(study).map(({ name }) => name))
+  const seen = new Set<string>()
+  return loadSources(study).flatMap((source) => {
+    // A class and a gauge of the same thing are one finding.
+    const key = source.name.replace(/s$/, '')
+    if (
+      seen.has(key) ||
+      (source.class === null && [...classNames].some((name) => name === key && growthOfClass(evidence, name)))
+    ) {
+      return []
+    }
+    const found = growthOf(study, source.values)
+    if (found === null) return []
+    seen.add(key)
+    return [findingOf(evidence, source.name, source.gauge, source.values, found)]
+  })
+}
+
+const growthOfClass = ({ study }: Evidence, name: string): boolean => {
+  const instances = instancesOf(study).find((one) => one.name === name)
+  return instances !== undefined && growthOf(study, instances.alive) !== null
+}
+
+function findingOf(
+  evidence: Evidence,
+  name: string,
+  gauge: number | null,
+  values: Float64Array,
+  grown: Growth,
+): Finding {
+  const dearer = dearerWith(evidence, values)
+  const { perSecond, chance, now } = grown
+  const laterNs = dearer === null ? 0 : dearer.nowNs + dearer.nsPerSecond * LATER_S
+  const course = dearer === null ? null : evidence.study.courses.get(dearer.path)!
+  const costWords =
+    dearer === null
+      ? 'No marker’s cost follows it.'
+      : `${evidence.names(dearer.path).at(-1)} costs the more for it: ${msOf(dearer.nowNs)} a frame now, ${msOf(laterNs)} after ten more minutes like these.`
+  return {
+    kind: 'growth',
+    path: dearer?.path ?? null,
+    text: `“${name}” only ever grows, by ${rate(perSecond)}: ${three(now)} at the end. ${costWords} What is done with should go.`,
+    ...floorCosts(dearer?.nowNs ?? 0, laterNs),
+    confidence: chance < 1e-8 ? 'high' : 'medium',
+    because: `it never falls back, and by chance such a rise would come once in ${three(1 / Math.max(chance, 1e-12))} times; what it recovers is reckoned ten minutes ahead`,
+    frames: course === null ? [] : worstFrames(course.frame, course.selfNs),
+    remedies: ['drop', 'pool', 'bucket'],
+    view: 'memory',
+    subject: name,
+    gauge,
+  }
+}
+
+/** The path whose cost follows the growth most closely. */
+function dearerWith(evidence: Evidence, values: Float64Array) {
+  const { count, seconds } = evidence
+  const from = values.findIndex((value) => !Number.isNaN(value))
+  const load = blocksOf(values, from, BLOCKS)
+  let best: { path: number; nowNs: number; nsPerSecond: number; alike: number } | null = null
+  for (const { path, course } of evidence.work) {
+    const cost = blocksOf(dense(course, 'selfNs', count), from, BLOCKS, median)
+    const alike = correlation(load, cost)
+    if (alike < ALIKE || (best !== null && alike <= best.alike)) continue
+    const rise = cost.at(-1)! - cost[0]!
+    best = { path: path.id, nowNs: cost.at(-1)!, nsPerSecond: Math.max(0, rise / seconds), alike }
+  }
+  return best
+}

@@ -1,0 +1,46 @@
+/** Frames whose work fits and that are late all the same. */
+import { median } from '../../stats/index.ts'
+import { classOf, longestWait, type WaitReason } from '../../take/index.ts'
+import type { Evidence } from '../evidence.ts'
+import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from '../finding.ts'
+import { msOf, plural, share } from '../sentences.ts'
+
+const LEAST_SHARE = 0.01
+const LEAST_FRAMES = 3
+
+/** @param advice what follows from it, in words */
+export function heldBy(
+  evidence: Evidence,
+  reason: WaitReason,
+  { kind, advice, remedies }: { kind: FindingKind; advice: string; remedies: RemedyKind[] },
+): Finding[] {
+  const { study, budgetNs, count } = evidence
+  const { frames } = study
+  const held: number[] = []
+  for (let frame = 0; frame < count; frame++) {
+    if (classOf(frames, frame, budgetNs) === 'held' && longestWait(frames, frame) === reason) held.push(frame)
+  }
+  if (held.length < Math.max(LEAST_FRAMES, LEAST_SHARE * count)) return []
+  const lateBy = held.map((frame) => frames.durationNs[frame]! - budgetNs)
+  const workNs = median(held.map((frame) => frames.workNs[frame]!))
+  const waitNs = median(held.map((frame) => frames.waitNs[reason][frame]!))
+  const path = evidence.study.courses
+  const waits = [...path.values()].filter(({ path: id }) => study.paths.get(id).kind === `wait:${reason}`)
+  return [
+    {
+      kind,
+      path: waits[0]?.path ?? null,
+      text:
+        `${plural(held.length, 'frame')} (${share(held.length / count)}) are late by ${msOf(median(lateBy))} though their work takes only ${msOf(workNs)} ` +
+        `of ${msOf(budgetNs)}: they wait ${msOf(waitNs)} for ${reason}. ${advice}`,
+      ...spikeCosts(median(lateBy), held.length, count),
+      confidence: waits.length > 0 ? 'high' : 'low',
+      because: 'work and waiting are told apart by the kinds of the markers',
+      frames: worstFrames(held, lateBy),
+      remedies,
+      view: 'waiting',
+      subject: '',
+      gauge: null,
+    },
+  ]
+}

@@ -1,0 +1,41 @@
+import { percentile } from '../../stats/index.ts'
+import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { costWords, msOf, plural, share } from '../sentences.ts'
+import { waitingOf } from '../waiting.ts'
+
+/** A wait is felt from this share of the budget on. */
+const FELT = 0.05
+const LEAST_FELT = 5
+
+/** Frames that wait for work on another lane. */
+export const jobWaits: Detector = (evidence) =>
+  waitingOf(evidence).paths.flatMap(({ path, reason, meanNs, waitedFor }) => {
+    if (reason !== 'job') return []
+    const { selfNs, frame } = evidence.study.courses.get(path)!
+    const felt = [...selfNs.keys()].filter((cell) => selfNs[cell]! >= FELT * evidence.budgetNs)
+    if (felt.length < LEAST_FELT) return []
+    const other = waitedFor[0]
+    const feltNs = felt.reduce((sum, cell) => sum + selfNs[cell]!, 0) / felt.length
+    const name = evidence.names(path).at(-1)!
+    return {
+      kind: 'job-wait',
+      path,
+      text:
+        `${name} waits for another lane in ${plural(frame.length, 'frame')}, ${msOf(percentile(selfNs, 0.5))} at the median, ` +
+        `and for ${msOf(feltNs)} in the ${plural(felt.length, 'frame')} where it is felt: ${costWords(evidence, meanNs)}.` +
+        (other === undefined
+          ? ''
+          : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}.`),
+      ...spikeCosts(feltNs, felt.length, evidence.count),
+      confidence: other === undefined ? 'medium' : 'high',
+      because:
+        other === undefined
+          ? 'the wait is measured; what it waited for is not told'
+          : `the wait is measured, and ${share(other.times / frame.length)} of it ends with that job`,
+      frames: worstFrames(frame, selfNs),
+      remedies: ['jobs', 'slice', 'timer'],
+      view: 'waiting',
+      subject: other?.marker ?? '',
+      gauge: null,
+    }
+  })

@@ -1,0 +1,39 @@
+import { median } from '../../stats/index.ts'
+import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { causesOfFamilies } from '../claims.ts'
+import { msOf, plural, rate, share } from '../sentences.ts'
+
+/** One run takes at least this share of the budget. */
+const LEAST_RUN = 0.25
+/** What runs in more frames than this is a matter of the floor. */
+const MOST_FRAMES = 0.5
+const LEAST_RUNS = 3
+
+/** Single runs that take a large part of the frame they fall into. */
+export const longCalls: Detector = (evidence, claimed) => {
+  const inFamilies = causesOfFamilies(evidence)
+  return evidence.work.flatMap(({ path, course }) => {
+    const { budgetNs, count, seconds } = evidence
+    if (claimed.has(path.id) || inFamilies.has(path.id)) return []
+    if (course.frame.length < LEAST_RUNS || course.frame.length > MOST_FRAMES * count) return []
+    const perRun = median(course.selfNs.map((ns, cell) => ns / course.calls[cell]!))
+    if (perRun < LEAST_RUN * budgetNs) return []
+    const name = evidence.names(path.id).at(-1)!
+    const whereNs = course.selfNs.reduce((sum, ns) => sum + ns, 0) / course.frame.length
+    return {
+      kind: 'long-call',
+      path: path.id,
+      text:
+        `One run of ${name} takes ${msOf(perRun)} by itself, ${share(perRun / budgetNs)} of the budget. It runs ${rate(course.frame.length / seconds)}; ` +
+        `in the other frames it costs nothing. It is slow, not called too often.`,
+      ...spikeCosts(whereNs, course.frame.length, count),
+      confidence: course.frame.length >= 5 ? 'high' : 'medium',
+      because: `the median of ${plural(course.frame.length, 'frame')} in which it ran`,
+      frames: worstFrames(course.frame, course.selfNs),
+      remedies: ['slice', 'jobs', 'timer', 'by-hand'],
+      view: 'page',
+      subject: '',
+      gauge: null,
+    }
+  })
+}

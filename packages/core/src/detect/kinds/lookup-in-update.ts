@@ -1,0 +1,30 @@
+import { SEARCH_TAG } from '../../format/index.ts'
+import { floorCosts, worstFrames, type Detector } from '../finding.ts'
+import { costWords, msOf, plural, share, three } from '../sentences.ts'
+
+/** A search that runs in fewer frames than this is no part of the steady state. */
+const STEADY = 0.3
+
+/** Markers tagged as searches that run all the time. */
+export const lookupsInUpdates: Detector = (evidence) =>
+  evidence.work.flatMap(({ path, course }) => {
+    const { name, tags } = evidence.study.declarations.marker(path.marker)
+    const means = evidence.means(path.id)
+    if (!tags.includes(SEARCH_TAG) || means.share < STEADY) return []
+    const each = means.totalNs / means.calls
+    return {
+      kind: 'lookup-in-update',
+      path: path.id,
+      text:
+        `${name} searches ${three(means.calls)} times a frame at ${msOf(each)} each: ${costWords(evidence, means.totalNs)}. ` +
+        `Kept from once, the answer would cost next to nothing.`,
+      ...floorCosts(means.totalNs),
+      confidence: 'high',
+      because: `the game tags it as a search, and it ran in ${share(means.share)} of ${plural(evidence.count, 'frame')}`,
+      frames: worstFrames(course.frame, course.totalNs),
+      remedies: ['cache', 'hoist', 'by-hand'],
+      view: 'ledger',
+      subject: '',
+      gauge: null,
+    }
+  })

@@ -1,0 +1,96 @@
+import { NO_PATH } from '../../take/index.ts'
+import { mean } from '../../stats/index.ts'
+import type { Evidence } from '../evidence.ts'
+import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { costWords, msOf, plural, share, three } from '../sentences.ts'
+
+/** Fewer needless runs than this share are what happens. */
+const LEAST_SHARE = 0.2
+
+/** Runs that say they changed nothing, and updates of what is unseen, far or asleep. */
+export const needlessUpdates: Detector = (evidence, claimed) => {
+  const said = saidNeedless(evidence, claimed)
+  const told = new Set(said.map(({ path }) => path))
+  return [...said, ...idleUpdaters(evidence, claimed, told)]
+}
+
+function saidNeedless(evidence: Evidence, claimed: ReadonlySet<number>): Finding[] {
+  const found = new Map<number, Finding>()
+  for (const { path, course } of evidence.work) {
+    const { details } = course
+    const { name, watches } = evidence.study.declarations.marker(path.marker)
+    if (details === null || claimed.has(path.id) || watches.length > 0) continue
+    // What runs inside a needless run is needless with it.
+    if (evidence.study.paths.chain(path.id).some((above) => found.has(above))) continue
+    const said = details.said.reduce((sum, value) => sum + value, 0)
+    const needless = details.needless.reduce((sum, value) => sum + value, 0)
+    if (said === 0 || needless < LEAST_SHARE * said) continue
+    const costNs = details.needlessNs.reduce((sum, ns) => sum + ns, 0) / evidence.count
+    const runs = course.calls.reduce((sum, value) => sum + value, 0)
+    found.set(path.id, {
+      kind: 'needless-updates',
+      path: path.id,
+      text:
+        `${name} runs ${three(runs / evidence.count)} times a frame, and ${three(needless / evidence.count)} of these change nothing: ` +
+        `${costWords(evidence, costNs)}.${idleWords(evidence, path.marker)}`,
+      ...floorCosts(costNs),
+      confidence: said >= runs / 2 ? 'high' : 'medium',
+      because: `the runs themselves say so: ${plural(needless, 'run')} of ${three(said)} that told, ${share(needless / said)}`,
+      frames: worstFrames(course.frame, details.needlessNs),
+      remedies: ['sleep', 'gate', 'react', 'timer', 'rate-by-distance', 'stagger'],
+      view: 'roster',
+      subject: '',
+      gauge: null,
+    })
+  }
+  return [...found.values()]
+}
+
+/** Instances that were updated although the game says that nobody sees them, or the like. */
+function idleOf(evidence: Evidence, marker: number): { what: string; idle: number; enabled: number } | null {
+  const { declarations, updaters } = evidence.study
+  for (const [id, series] of updaters) {
+    if (declarations.classOf(id).marker !== marker) continue
+    const enabled = mean(series.enabled.filter((value) => !Number.isNaN(value)))
+    const worst = (['asleep', 'unseen', 'far'] as const)
+      .map((what) => ({ what, idle: mean(series[what].filter((value) => !Number.isNaN(value))), enabled }))
+      .sort((a, b) => b.idle - a.idle)[0]!
+    return worst.idle > 0 ? worst : null
+  }
+  return null
+}
+
+function idleWords(evidence: Evidence, marker: number): string {
+  const idle = idleOf(evidence, marker)
+  return idle === null
+    ? ''
+    : ` Of ${three(idle.enabled)} that are updated ${three(idle.idle)} are ${idle.what}.`
+}
+
+/** Updaters whose runs say nothing: judged by their flags. */
+function idleUpdaters(evidence: Evidence, claimed: ReadonlySet<number>, told: Set<number | null>): Finding[] {
+  return evidence.work.flatMap(({ path, course }) => {
+    const saysEffect = course.details?.said.some((value) => value > 0) ?? false
+    const nested = path.parent !== NO_PATH && told.has(path.parent)
+    if (saysEffect || nested || claimed.has(path.id)) return []
+    const idle = idleOf(evidence, path.marker)
+    if (idle === null || idle.idle < LEAST_SHARE * idle.enabled) return []
+    const means = evidence.means(path.id)
+    const idleShare = idle.idle / idle.enabled
+    const costNs = means.totalNs * idleShare
+    const { name } = evidence.study.declarations.marker(path.marker)
+    return {
+      kind: 'needless-updates' as const,
+      path: path.id,
+      text: `${name} updates ${three(idle.enabled)} instances, of which ${three(idle.idle)} are ${idle.what}: about ${costWords(evidence, costNs)}, at ${msOf(means.totalNs / means.calls)} each.`,
+      ...floorCosts(costNs),
+      confidence: 'medium' as const,
+      because: `the instances say so (${share(idleShare)}); that their runs cost as much as the others’ is assumed`,
+      frames: worstFrames(course.frame, course.totalNs),
+      remedies: ['sleep', 'rate-by-distance', 'timer', 'stagger'],
+      view: 'roster' as const,
+      subject: idle.what,
+      gauge: null,
+    }
+  })
+}

@@ -1,0 +1,35 @@
+import { floorCosts, worstFrames, type Detector } from '../finding.ts'
+import { costWords, plural, rate } from '../sentences.ts'
+
+/** Runs for each change from which on it is polling. */
+const LEAST_RATIO = 2
+
+/** Markers that declare what they look at, and run far more often than that changes. */
+export const polling: Detector = (evidence) =>
+  evidence.work.flatMap(({ path, course }) => {
+    const { study, count, seconds } = evidence
+    const { name, watches } = study.declarations.marker(path.marker)
+    const watched = watches.flatMap((id) => study.watches.get(id) ?? [])
+    if (watched.length === 0) return []
+    const runs = course.calls.reduce((sum, value) => sum + value, 0)
+    const changes = watched.reduce((sum, series) => sum + series.changes.reduce((a, b) => a + b, 0), 0)
+    if (runs < LEAST_RATIO * Math.max(1, changes) || runs < seconds) return []
+    const totalNs = course.totalNs.reduce((sum, ns) => sum + ns, 0)
+    const costNs = (totalNs * (1 - changes / runs)) / count
+    const names = watches.map((id) => `“${study.declarations.watches.get(id)?.name}”`).join(', ')
+    return {
+      kind: 'polling',
+      path: path.id,
+      text:
+        `${name} runs ${rate(runs / seconds)} to look at ${names}, which changes ${rate(changes / seconds)}: ` +
+        `${costWords(evidence, costNs)} for old news.`,
+      ...floorCosts(costNs),
+      confidence: changes > 0 ? 'high' : 'medium',
+      because: `counted: ${plural(runs, 'run')}, ${plural(changes, 'change')} of what it declares to watch`,
+      frames: worstFrames(course.frame, course.totalNs),
+      remedies: ['react', 'timer', 'gate'],
+      view: 'roster',
+      subject: '',
+      gauge: null,
+    }
+  })

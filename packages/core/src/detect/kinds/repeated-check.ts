@@ -1,0 +1,32 @@
+import { floorCosts, worstFrames, type Detector } from '../finding.ts'
+import { costWords, plural, share, three } from '../sentences.ts'
+
+/** Fewer repetitions than this share of the runs are a coincidence. */
+const LEAST_SHARE = 0.2
+
+/** The same question asked, and answered alike, more than once in a frame. */
+export const repeatedChecks: Detector = (evidence) =>
+  evidence.work.flatMap(({ path, course }) => {
+    if (course.details === null) return []
+    const repeated = course.details.repeated.reduce((sum, value) => sum + value, 0)
+    const calls = course.calls.reduce((sum, value) => sum + value, 0)
+    if (repeated < LEAST_SHARE * calls || repeated === 0) return []
+    const costNs = course.details.repeatedNs.reduce((sum, ns) => sum + ns, 0) / evidence.count
+    const { name } = evidence.study.declarations.marker(path.marker)
+    const perFrame = calls / evidence.count
+    return {
+      kind: 'repeated-check',
+      path: path.id,
+      text:
+        `${name} runs ${three(perFrame)} times a frame, and ${three(repeated / evidence.count)} of these ask what was asked ` +
+        `and answered alike in the same frame: ${costWords(evidence, costNs)}. ${three(perFrame - repeated / evidence.count)} would do.`,
+      ...floorCosts(costNs),
+      confidence: 'high',
+      because: `the same key gave the same answer in ${share(repeated / calls)} of ${plural(calls, 'run')}`,
+      frames: worstFrames(course.frame, course.details.repeatedNs),
+      remedies: ['hoist', 'cache', 'react'],
+      view: 'ledger',
+      subject: '',
+      gauge: null,
+    }
+  })

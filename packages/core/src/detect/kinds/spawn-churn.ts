@@ -1,0 +1,98 @@
+import { lowerBound, mean, median } from '../../stats/index.ts'
+import { pauseTotalNs } from '../collections.ts'
+import type { Evidence } from '../evidence.ts'
+import { floorCosts, spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { instancesOf, type InstanceSeries } from '../instances.ts'
+import { memoryOf } from '../memory.ts'
+import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import type { PathCourse } from '../../study/index.ts'
+
+/** Fewer births a second are the course of things. */
+const LEAST_BIRTHS = 5
+/** So many of those born also die: they are not gathered, they pass through. */
+const LEAST_DEATHS = 0.5
+/** A path makes the instances when it runs as often as they are born in this share of the frames. */
+const LEAST_MATCH = 0.95
+
+/** Instances that are made and thrown away all the time. */
+export const spawnChurn: Detector = (evidence) => {
+  const memory = memoryOf(evidence)
+  return instancesOf(evidence.study).flatMap((instances) => {
+    const { born, died } = instances
+    if (born < LEAST_BIRTHS * evidence.seconds || died < LEAST_DEATHS * born) return []
+    return [findingOf(evidence, instances, shareOfBytes(evidence, instances, memory.bytesPerSecond))]
+  })
+}
+
+function findingOf(evidence: Evidence, instances: InstanceSeries, ofBytes: number | null): Finding {
+  const { count, seconds, collections } = evidence
+  const { name, born, died, alive } = instances
+  const maker = makerOf(evidence, instances.class)
+  const makingNs = maker === null ? 0 : sum(maker.selfNs) / count
+  const pausesNs = ofBytes === null ? 0 : (pauseTotalNs(collections) / count) * ofBytes
+  const perPauseNs = (pausesNs * count) / Math.max(1, collections.length)
+  const pauseNs = collections.length === 0 ? 0 : median(collections.map(({ pauseNs }) => pauseNs))
+  const lifeS = mean(alive.filter((value) => !Number.isNaN(value))) / (died / seconds)
+  const costNs = makingNs + pausesNs
+  const bytesWords =
+    ofBytes === null || collections.length === 0
+      ? ''
+      : ` They are ${share(ofBytes)} of what is allocated, and so of ${plural(collections.length, 'collection')} of ${msOf(pauseNs)} each.`
+  return {
+    kind: 'spawn-churn',
+    path: maker?.path ?? null,
+    text:
+      `${three(born / seconds)} of “${name}” are born and ${three(died / seconds)} die each second, though each lives only about ${three(lifeS)} s: ` +
+      `${costWords(evidence, costNs)}.${bytesWords} A pool would make none.`,
+    ...(perPauseNs > costNs ? spikeCosts(perPauseNs, collections.length, count) : floorCosts(costNs)),
+    confidence: maker !== null && ofBytes !== null ? 'high' : 'medium',
+    because:
+      `births and deaths are counted (${three(born)} and ${three(died)})` +
+      (maker === null ? '; no marker runs as often as they are born' : '') +
+      (ofBytes === null ? '; their share of the collections is not known, since no bytes are recorded' : ''),
+    frames: maker === null ? [] : worstFrames(maker.frame, maker.selfNs),
+    remedies: ['pool', 'reuse', 'drop'],
+    view: 'memory',
+    subject: name,
+    gauge: null,
+  }
+}
+
+/** The path that runs as often as instances are born, in the frames in which they are. */
+function makerOf(evidence: Evidence, id: number): PathCourse | null {
+  const { born } = evidence.study.lives.get(id)!
+  const frames = [...born.keys()].filter((frame) => born[frame]! > 0)
+  const matches = evidence.work.filter(({ course }) => {
+    if (course.frame.length > frames.length / LEAST_MATCH) return false
+    let same = 0
+    for (const frame of frames) {
+      const cell = lowerBound(course.frame, frame)
+      if (course.frame[cell] === frame && course.calls[cell] === born[frame]) same++
+    }
+    return same >= LEAST_MATCH * frames.length
+  })
+  const weight = ({ details, selfNs }: PathCourse) => sum(details?.bytes) * 1e6 + sum(selfNs)
+  return matches.reduce<PathCourse | null>(
+    (best, { course }) => (best === null || weight(course) > weight(best) ? course : best),
+    null,
+  )
+}
+
+/** Of all bytes allocated: by the maker's path where bytes are recorded, else as the game says. */
+function shareOfBytes(
+  evidence: Evidence,
+  { class: id, bytes }: InstanceSeries,
+  bytesPerSecond: number,
+): number | null {
+  const all = bytesPerSecond * evidence.seconds
+  if (all <= 0) return null
+  const measured = sum(makerOf(evidence, id)?.details?.bytes)
+  const own = measured > 0 ? measured : bytes
+  return own > 0 ? Math.min(1, own / all) : null
+}
+
+const sum = (values: ArrayLike<number> | undefined): number => {
+  let total = 0
+  for (let i = 0; i < (values?.length ?? 0); i++) total += values![i]!
+  return total
+}

@@ -1,0 +1,106 @@
+import { share, causeWords, msOf, plural, three } from '../sentences.ts'
+import type { Evidence } from '../evidence.ts'
+import type { SpikeFamily } from '../families.ts'
+import {
+  spikeCosts,
+  worstFrames,
+  type Confidence,
+  type Detector,
+  type Finding,
+  type RemedyKind,
+} from '../finding.ts'
+import type { Cause } from '../spikes.ts'
+
+/** Spikes without rhyme or reason are a finding only when they are this many. */
+const LEAST_UNEXPLAINED = 5
+
+/** Spikes that come again for the same reason. */
+export const spikeFamilies: Detector = (evidence) =>
+  evidence.families.filter((family) => isWorthSaying(family)).map((family) => findingOf(evidence, family))
+
+/**
+ * Runs that were merely slower, at no particular time, are the machine's noise as likely as the game's; and
+ * collections are a finding of their own.
+ */
+function isWorthSaying({ causes, moment, period, spikes }: SpikeFamily): boolean {
+  const cause = causes[0]
+  if (cause === undefined || cause.path === null || cause.why === 'collection') return false
+  if (moment !== null || period !== null) return true
+  return cause.why === 'more-calls' && cause.usualCalls === 0 && spikes.length >= LEAST_UNEXPLAINED
+}
+
+function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
+  const { count } = evidence
+  const members = family.spikes.map((index) => evidence.spikes[index]!)
+  const cause = family.causes[0]!
+  const names = evidence.names(cause.path!)
+  const explainedNs = family.causes.reduce((sum, { excessNs }) => sum + excessNs, 0)
+  const usual = members.reduce(
+    (sum, { typicalFrame }) => sum + evidence.study.frames.workNs[typicalFrame]!,
+    0,
+  )
+  const meanWork = members.reduce(
+    (sum, { workNs, durationNs, held }) => sum + (held ? durationNs : workNs),
+    0,
+  )
+  const { confidence, because } = certainty(family)
+  return {
+    kind: 'spike-family',
+    path: cause.path,
+    text:
+      `${plural(members.length, 'frame')}${whenWords(family)} took ${msOf(meanWork / members.length)} on average, ` +
+      `frames around them ${msOf(usual / members.length)}: ` +
+      `${family.causes
+        .slice(0, 2)
+        .map((each) => causeWords(nameOf(evidence, each), each))
+        .join('; ')}.`,
+    ...spikeCosts(explainedNs, members.length, count),
+    confidence,
+    because,
+    frames: worstFrames(
+      members.map(({ frame }) => frame),
+      members.map(({ excessNs }) => excessNs),
+    ),
+    remedies: remediesFor(cause, family.held),
+    view: 'spikes',
+    subject: family.moment?.name ?? names.at(-1)!,
+    gauge: null,
+  }
+}
+
+const nameOf = (evidence: Evidence, { path }: Cause) =>
+  path === null ? 'time outside any marker' : evidence.names(path).at(-1)!
+
+function whenWords({ moment, period, spikes }: SpikeFamily): string {
+  if (moment !== null) {
+    const { members, times, name } = moment
+    return members === spikes.length
+      ? ` at “${name}” (${members} of its ${times})`
+      : `, ${members} of them at “${name}”,`
+  }
+  return period === null ? '' : ` every ${three(period.ms / 1000)} s`
+}
+
+function certainty({ moment, period, spikes }: SpikeFamily): { confidence: Confidence; because: string } {
+  if (moment !== null) {
+    const chance = moment.chance < 1e-6 ? 'less than one in a million' : three(moment.chance)
+    return {
+      confidence: 'high',
+      because: `${moment.members} of ${spikes.length} begin within three frames after “${moment.name}”, ${three(moment.lift)} times as often as elsewhere; the chance of that by accident is ${chance}`,
+    }
+  }
+  if (period !== null)
+    return {
+      confidence: 'high',
+      because: `they come every ${three(period.ms / 1000)} s, give or take ${three(period.spreadMs / 1000)} s, and have the same cause`,
+    }
+  return {
+    confidence: 'medium',
+    because: `${spikes.length} spikes share ${share(0.8)} of their excess, but no moment or period explains when they come`,
+  }
+}
+
+function remediesFor({ why }: Cause, held: boolean): RemedyKind[] {
+  if (held) return ['jobs', 'by-hand']
+  return why === 'more-calls' ? ['slice', 'jobs', 'share', 'by-hand'] : ['slice', 'jobs', 'bucket', 'by-hand']
+}

@@ -1,0 +1,40 @@
+import { median } from '../../stats/index.ts'
+import { allocatorsOf, pauseTotalNs } from '../collections.ts'
+import { floorCosts, spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { msOf, plural, share, three } from '../sentences.ts'
+import { bytes as bytesWords } from '../../words/index.ts'
+
+/** Bytes a frame from which on it is worth a word: at 60 frames a second about a megabyte each second. */
+const LEAST_BYTES = 16_000
+
+/** Paths that allocate in nearly every frame. */
+export const steadyAllocation: Detector = (evidence, claimed) => {
+  const { study, count, seconds, collections } = evidence
+  const allocators = allocatorsOf(study)
+  const all = allocators.reduce((sum, { bytes }) => sum + bytes, 0)
+  return allocators.flatMap(({ path, bytes, share: ofFrames, steady }) => {
+    const perFrame = bytes / count
+    if (!steady || perFrame < LEAST_BYTES || claimed.has(path)) return []
+    const course = study.courses.get(path)!
+    const { name } = study.declarations.marker(study.paths.get(path).marker)
+    const ofBytes = bytes / all
+    const pauseNs = collections.length === 0 ? 0 : median(collections.map(({ pauseNs }) => pauseNs))
+    const wherePausedNs = (pauseTotalNs(collections) * ofBytes) / Math.max(1, collections.length)
+    return {
+      kind: 'steady-allocation',
+      path,
+      text:
+        `${name} allocates ${bytesWords(Math.round(perFrame))} in every frame, ${bytesWords(Math.round(bytes / seconds))} each second: ` +
+        `${share(ofBytes)} of all that is allocated, and so ${msOf(wherePausedNs)} of each of ${plural(collections.length, 'collection')} ` +
+        `(${msOf(pauseNs)}, ${three((collections.length / seconds) * 60)} a minute). In steady state it would allocate nothing.`,
+      ...(collections.length > 0 ? spikeCosts(wherePausedNs, collections.length, count) : floorCosts(0)),
+      confidence: 'high',
+      because: `bytes are measured, in ${share(ofFrames)} of ${plural(count, 'frame')}`,
+      frames: worstFrames(course.frame, course.details!.bytes),
+      remedies: ['reuse', 'pool', 'one-manager'],
+      view: 'memory',
+      subject: '',
+      gauge: null,
+    }
+  })
+}

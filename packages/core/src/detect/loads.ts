@@ -1,0 +1,27 @@
+/** Numbers that a cost may grow with. */
+import type { Study } from '../study/index.ts'
+import { instancesOf } from './instances.ts'
+
+export interface LoadSource {
+  /** Id of the gauge; null for instances of a class. */
+  gauge: number | null
+  class: number | null
+  name: string
+  values: Float64Array
+}
+
+/** Gauges that count things, and instances of classes. */
+export function loadSources(study: Study): LoadSource[] {
+  const gauges = [...study.gauges].flatMap(([gauge, values]): LoadSource[] => {
+    const { name, unit } = study.declarations.gauge(gauge)
+    // Bytes and times are what things cost, not how many there are.
+    return ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit) ? [] : [{ gauge, class: null, name, values }]
+  })
+  const classes = instancesOf(study).map(({ class: id, name, alive }): LoadSource => ({
+    gauge: null,
+    class: id,
+    name,
+    values: alive,
+  }))
+  return [...gauges, ...classes]
+}

@@ -1,0 +1,164 @@
+/** Where memory goes: the heap over the frames, who allocates, what is collected, what only grows. */
+import { BYTES_UNKNOWN } from '../format/index.ts'
+import { median } from '../stats/index.ts'
+import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
+import type { Evidence } from './evidence.ts'
+import { growthOf, type Growth } from './growth.ts'
+import { instancesOf, type InstanceSeries } from './instances.ts'
+
+export interface CollectionKind {
+  kind: string
+  count: number
+  perMinute: number
+  totalNs: number
+  medianNs: number
+  worstNs: number
+  worstFrame: number
+  /** Median time from one to the next, ms; null for fewer than two. */
+  everyMs: number | null
+  /** Share of the blame, by path, over all of this kind; empty where bytes are not known. */
+  blame: { path: number; share: number }[]
+}
+
+export interface ClassFigures extends Omit<InstanceSeries, 'alive'> {
+  /** Least, most and last number alive. */
+  least: number
+  most: number
+  now: number
+  bornPerSecond: number
+  diedPerSecond: number
+  growth: Growth | null
+}
+
+export interface Memory {
+  /** Bytes on the heap at the end of each frame; null where no gauge of that name and unit tells. */
+  heap: Float64Array | null
+  /** Bytes allocated in each frame, NaN where not known: measured, or from the heap's rises. */
+  allocated: Float64Array
+  allocatedFrom: 'bytes' | 'heap' | 'nothing'
+  bytesPerSecond: number
+  collections: CollectionKind[]
+  allocators: Allocator[]
+  classes: ClassFigures[]
+  /** Gauges that only grow. */
+  growing: { gauge: number; name: string; unit: string; growth: Growth }[]
+  /** Time until the next collection at the present rate, ms; null when not known. */
+  nextCollectionMs: number | null
+  /** The device's memory, bytes, if the conditions give it. */
+  limitBytes: number | null
+}
+
+/** The gauge and the condition by which memory is known. */
+export const HEAP_GAUGE = 'heap'
+export const MEMORY_LIMIT = 'memory limit MB'
+
+export function memoryOf(evidence: Evidence): Memory {
+  const { study, seconds, collections } = evidence
+  const { declarations } = study
+  const heapId = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)?.id
+  const heap = heapId === undefined ? null : (study.gauges.get(heapId) ?? null)
+  const { allocated, allocatedFrom } = allocation(evidence, heap)
+  const known = allocated.filter((value) => !Number.isNaN(value))
+  const sum = known.reduce((total, value) => total + value, 0)
+  const limit = study.conditions.more?.[MEMORY_LIMIT]
+  const kinds = [...new Set(collections.map(({ kind }) => kind))].map((kind) =>
+    kindFigures(
+      evidence,
+      kind,
+      collections.filter((collection) => collection.kind === kind),
+    ),
+  )
+  return {
+    heap,
+    allocated,
+    allocatedFrom,
+    // Frames that tell nothing are taken to be like the others.
+    bytesPerSecond: known.length === 0 ? 0 : ((sum / known.length) * allocated.length) / seconds,
+    collections: kinds.sort((a, b) => b.totalNs - a.totalNs),
+    allocators: allocatorsOf(study),
+    classes: instancesOf(study).map(({ alive, ...series }) => ({
+      ...series,
+      ...extremes(alive),
+      bornPerSecond: series.born / seconds,
+      diedPerSecond: series.died / seconds,
+      growth: growthOf(study, alive),
+    })),
+    growing: [...study.gauges].flatMap(([gauge, values]) => {
+      const growth = growthOf(study, values)
+      const { name, unit } = declarations.gauge(gauge)
+      return growth === null ? [] : [{ gauge, name, unit, growth }]
+    }),
+    nextCollectionMs: nextCollection(evidence, kinds),
+    limitBytes: typeof limit === 'number' ? limit * 1e6 : null,
+  }
+}
+
+function allocation(
+  { study, count }: Evidence,
+  heap: Float64Array | null,
+): Pick<Memory, 'allocated' | 'allocatedFrom'> {
+  const { bytes } = study.frames
+  if (bytes.some((value) => value >= 0)) {
+    return {
+      allocated: bytes.map((value) => (value === BYTES_UNKNOWN ? NaN : value)),
+      allocatedFrom: 'bytes',
+    }
+  }
+  const allocated = new Float64Array(count).fill(NaN)
+  if (heap === null) return { allocated, allocatedFrom: 'nothing' }
+  for (let frame = 1; frame < count; frame++) {
+    const rise = heap[frame]! - heap[frame - 1]!
+    // A fall hides what was allocated before the collection.
+    if (rise >= 0) allocated[frame] = rise
+  }
+  return { allocated, allocatedFrom: 'heap' }
+}
+
+function kindFigures({ study, seconds }: Evidence, kind: string, own: Collection[]): CollectionKind {
+  const pauses = own.map(({ pauseNs }) => pauseNs)
+  const worst = own.reduce((a, b) => (b.pauseNs > a.pauseNs ? b : a))
+  const starts = own.map(({ frame }) => study.frames.startNs[frame]! / 1e6)
+  const gaps = starts.slice(1).map((start, i) => start - starts[i]!)
+  const bytes = new Map<number, number>()
+  let all = 0
+  for (const { blame } of own) {
+    for (const share of blame) {
+      bytes.set(share.path, (bytes.get(share.path) ?? 0) + share.bytes)
+      all += share.bytes
+    }
+  }
+  const count = own.reduce((sum, collection) => sum + collection.count, 0)
+  return {
+    kind,
+    count,
+    perMinute: (count / seconds) * 60,
+    totalNs: pauses.reduce((sum, ns) => sum + ns, 0),
+    medianNs: median(pauses),
+    worstNs: worst.pauseNs,
+    worstFrame: worst.frame,
+    everyMs: gaps.length === 0 ? null : median(gaps),
+    blame: [...bytes].map(([path, own]) => ({ path, share: own / all })).sort((a, b) => b.share - a.share),
+  }
+}
+
+function extremes(alive: Float64Array): { least: number; most: number; now: number } {
+  const known = alive.filter((value) => !Number.isNaN(value))
+  return {
+    least: known.reduce((a, b) => Math.min(a, b), Infinity),
+    most: known.reduce((a, b) => Math.max(a, b), -Infinity),
+    now: known.at(-1) ?? NaN,
+  }
+}
+
+/** From the usual gap of the commonest kind, less the time since its last. */
+function nextCollection({ study, collections, count }: Evidence, kinds: CollectionKind[]): number | null {
+  const commonest = kinds.reduce<CollectionKind | null>(
+    (a, b) => (a === null || b.count > a.count ? b : a),
+    null,
+  )
+  if (commonest === null || commonest.everyMs === null) return null
+  const last = collections.filter(({ kind }) => kind === commonest.kind).at(-1)!
+  const { startNs, durationNs } = study.frames
+  const sinceMs = (startNs[count - 1]! + durationNs[count - 1]! - startNs[last.frame]!) / 1e6
+  return Math.max(0, commonest.everyMs - sinceMs)
+}

@@ -1,0 +1,140 @@
+/** Everything that runs regularly, and whether it needs to. */
+import { mean } from '../stats/index.ts'
+import type { PathCourse } from '../study/index.ts'
+import type { Evidence } from './evidence.ts'
+import { periodOf } from './periodic.ts'
+
+/** What runs in this share of the frames runs in nearly every one. */
+const NEARLY_EVERY = 0.9
+
+export interface RosterRow {
+  /** A class of updaters, or a marker. */
+  sort: 'updater' | 'marker'
+  name: string
+  group: string
+  /** Number of the marker that runs; null for updaters of which none is known. */
+  marker: number | null
+  /** The costliest path of the marker; null where there is none. */
+  path: number | null
+  /** Updaters only, means over the frames. */
+  instances: number | null
+  enabled: number | null
+  /** Shares of those enabled. */
+  unseen: number | null
+  far: number | null
+  asleep: number | null
+  /** Frames from one run to the next: 1 for every frame, null where it is irregular. */
+  everyFrames: number | null
+  /** Interval that the updaters ask for, ms; 0 for every frame. */
+  everyMs: number | null
+  phase: number | null
+  runsPerSecond: number
+  msPerFrame: number
+  msPerHour: number
+  /** Share of the runs that changed nothing, of those that said; null where none did. */
+  needless: number | null
+  watches: { name: string; looksPerSecond: number; changesPerSecond: number }[]
+}
+
+/** Updaters first, then markers, each by what they cost. */
+export function rosterOf(evidence: Evidence): RosterRow[] {
+  const { study, count, seconds } = evidence
+  const { declarations } = study
+  if (count === 0) return []
+  const byMarker = new Map<number, PathCourse[]>()
+  for (const { path, course } of evidence.work) {
+    const known = byMarker.get(path.marker)
+    if (known === undefined) byMarker.set(path.marker, [course])
+    else known.push(course)
+  }
+  const rowOf = (marker: number | null, courses: PathCourse[]) => {
+    const declared = marker === null ? null : declarations.marker(marker)
+    const outermost = courses.filter(({ path }) => study.paths.get(path).outermostOfMarker)
+    const sum = (pick: (course: PathCourse) => ArrayLike<number> | undefined, of = courses) =>
+      of.reduce((total, course) => total + sumOf(pick(course)), 0)
+    const runs = sum(({ calls }) => calls)
+    const totalMs = sum(({ totalNs }) => totalNs, outermost) / 1e6
+    const said = sum(({ details }) => details?.said)
+    const frames = mergeFrames(courses)
+    const period = periodOf({ frame: frames })
+    return {
+      marker,
+      path: courses.length === 0 ? null : costliest(courses),
+      group: declared?.group ?? '',
+      everyFrames: period?.frames ?? null,
+      phase: period?.phase ?? null,
+      runsPerSecond: runs / seconds,
+      msPerFrame: totalMs / count,
+      msPerHour: (totalMs / seconds) * 3600,
+      needless: said > 0 ? sum(({ details }) => details?.needless) / said : null,
+      watches: (declared?.watches ?? []).flatMap((id) => {
+        const series = study.watches.get(id)
+        const name = declarations.watches.get(id)?.name
+        if (name === undefined) return []
+        const rate = (values: Float64Array | undefined) => sumOf(values) / seconds
+        return [{ name, looksPerSecond: rate(series?.looks), changesPerSecond: rate(series?.changes) }]
+      }),
+      share: frames.length / count,
+    }
+  }
+  const rows: (RosterRow & { share: number })[] = []
+  const ofUpdaters = new Set<number>()
+  for (const [id, series] of study.updaters) {
+    const { name, marker } = declarations.classOf(id)
+    if (marker !== null) ofUpdaters.add(marker)
+    const ofEnabled = (values: Float64Array) => meanShare(values, series.enabled)
+    rows.push({
+      sort: 'updater',
+      name,
+      ...rowOf(marker, marker === null ? [] : (byMarker.get(marker) ?? [])),
+      instances: meanKnown(series.instances),
+      enabled: meanKnown(series.enabled),
+      unseen: ofEnabled(series.unseen),
+      far: ofEnabled(series.far),
+      asleep: ofEnabled(series.asleep),
+      everyMs: meanKnown(series.everyMs),
+    })
+  }
+  for (const [marker, courses] of byMarker) {
+    if (ofUpdaters.has(marker)) continue
+    const none = { instances: null, enabled: null, unseen: null, far: null, asleep: null, everyMs: null }
+    const row = {
+      sort: 'marker' as const,
+      name: declarations.marker(marker).name,
+      ...rowOf(marker, courses),
+      ...none,
+    }
+    if (row.share >= NEARLY_EVERY || row.everyFrames !== null) rows.push(row)
+  }
+  return rows
+    .map(({ share: _, ...row }): RosterRow => row)
+    .sort((a, b) => (a.sort === b.sort ? b.msPerFrame - a.msPerFrame : a.sort === 'updater' ? -1 : 1))
+}
+
+const sumOf = (values: ArrayLike<number> | undefined): number => {
+  let sum = 0
+  if (values !== undefined) for (let i = 0; i < values.length; i++) sum += values[i]!
+  return sum
+}
+
+const costliest = (courses: PathCourse[]): number =>
+  courses.reduce((a, b) => (sumOf(b.totalNs) > sumOf(a.totalNs) ? b : a)).path
+
+/** The frames in which any of the paths ran. */
+function mergeFrames(courses: PathCourse[]): Uint32Array {
+  if (courses.length === 1) return courses[0]!.frame
+  return Uint32Array.from(new Set(courses.flatMap(({ frame }) => [...frame]))).sort()
+}
+
+const meanKnown = (values: Float64Array): number => mean(values.filter((value) => !Number.isNaN(value)))
+
+function meanShare(values: Float64Array, of: Float64Array): number {
+  let sum = 0
+  let all = 0
+  for (let i = 0; i < values.length; i++) {
+    if (Number.isNaN(values[i]!)) continue
+    sum += values[i]!
+    all += of[i]!
+  }
+  return all > 0 ? sum / all : 0
+}

@@ -1,0 +1,210 @@
+/** What a cost grows with: a law fitted to points of load and cost, and the load at which the budget breaks. */
+import { aicc, median, risingLine } from '../stats/index.ts'
+
+export const LAWS = ['1', 'n', 'n log n', 'n²', 'n·m'] as const
+export type Law = (typeof LAWS)[number]
+
+export interface ScalingPoint {
+  load: number
+  /** Median cost of the frames with about this load, ns. */
+  costNs: number
+  frames: number
+}
+
+export interface Fit {
+  law: Law
+  /** cost = baseNs + slopeNs × f(load) */
+  baseNs: number
+  slopeNs: number
+  aicc: number
+}
+
+export interface Scaling {
+  points: ScalingPoint[]
+  fits: Fit[]
+  /** The law that pays best for its parameters. */
+  best: Fit | null
+  /** Of cost = base + slope × load^exponent: with the bounds of its 95 % interval; null where load does not matter. */
+  exponent: { value: number; low: number; high: number } | null
+  /** Share of the variance that the best law explains, 0 to 1. */
+  explained: number
+}
+
+/** Points that loads are gathered into, so that single frames do not decide. */
+const MOST_POINTS = 40
+const LEAST_POINTS = 5
+/** Loads must differ by this factor to say anything. */
+const LEAST_SPAN = 1.2
+const EXPONENTS = Array.from({ length: 71 }, (_, i) => 0.5 + i * 0.05)
+/** 95 % of a chi-squared variable with one degree of freedom lie below. */
+const CHI_SQUARED_95 = 3.841
+
+const SHAPES: Record<Exclude<Law, 'n·m'>, (n: number) => number> = {
+  '1': () => 0,
+  n: (n) => n,
+  'n log n': (n) => (n > 1 ? n * Math.log2(n) : 0),
+  'n²': (n) => n * n,
+}
+
+/** Frames gathered by load: as many in each point, as far as loads differ. Loads that are no numbers are left out. */
+export function pointsOf(load: Float64Array, costNs: Float64Array, use: Uint8Array): ScalingPoint[] {
+  const frames = [...load.keys()].filter((frame) => use[frame] === 1 && Number.isFinite(load[frame]!))
+  frames.sort((a, b) => load[a]! - load[b]!)
+  const points: ScalingPoint[] = []
+  const wanted = Math.max(1, Math.ceil(frames.length / MOST_POINTS))
+  for (let at = 0; at < frames.length;) {
+    let end = Math.min(frames.length, at + wanted)
+    // Frames of the same load stay together.
+    while (end < frames.length && load[frames[end]!] === load[frames[end - 1]!]) end++
+    const group = frames.slice(at, end)
+    points.push({
+      load: group.reduce((sum, frame) => sum + load[frame]!, 0) / group.length,
+      costNs: median(group.map((frame) => costNs[frame]!)),
+      frames: group.length,
+    })
+    at = end
+  }
+  return points
+}
+
+/** @param isProduct the load is a product of two gauges: the law of it is called n·m */
+export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
+  const x = points.map(({ load }) => load)
+  const y = points.map(({ costNs }) => costNs)
+  const nothing: Scaling = { points, fits: [], best: null, exponent: null, explained: 0 }
+  const [least, most] = [Math.min(...x), Math.max(...x)]
+  if (points.length < LEAST_POINTS || !(most > least * LEAST_SPAN) || most <= 0) return nothing
+  const laws: Law[] = isProduct ? ['1', 'n·m'] : ['1', 'n', 'n log n', 'n²']
+  const fits = laws.map((law): Fit & { rss: number } => {
+    const shape = SHAPES[law === 'n·m' ? 'n' : law]
+    const line = risingLine(x.map(shape), y)
+    const parameters = law === '1' ? 1 : 2
+    return {
+      law,
+      baseNs: line.base,
+      slopeNs: line.slope,
+      aicc: aicc(line.rss, x.length, parameters),
+      rss: line.rss,
+    }
+  })
+  const best = fits.reduce((a, b) => (b.aicc < a.aicc ? b : a))
+  const middle = y.reduce((sum, value) => sum + value, 0) / y.length
+  const total = y.reduce((sum, value) => sum + (value - middle) ** 2, 0)
+  return {
+    points,
+    fits: fits.map(({ rss: _, ...fit }) => fit),
+    best: { law: best.law, baseNs: best.baseNs, slopeNs: best.slopeNs, aicc: best.aicc },
+    exponent: best.law === '1' ? null : exponentOf(x, y),
+    explained: total > 0 ? Math.max(0, 1 - best.rss / total) : 0,
+  }
+}
+
+/** The exponent with the least squares, and those that the likelihood does not rule out. */
+function exponentOf(x: number[], y: number[]): { value: number; low: number; high: number } {
+  const most = Math.max(...x)
+  const rss = EXPONENTS.map(
+    (exponent) =>
+      risingLine(
+        x.map((load) => (load / most) ** exponent),
+        y,
+      ).rss,
+  )
+  const least = Math.min(...rss)
+  const kept = EXPONENTS.filter(
+    (_, i) => x.length * Math.log(rss[i]! / Math.max(least, Number.MIN_VALUE)) <= CHI_SQUARED_95,
+  )
+  return { value: EXPONENTS[rss.indexOf(least)]!, low: kept[0]!, high: kept.at(-1)! }
+}
+
+/** Parts of a take in each of which a law should hold. */
+const PARTS = 6
+/** A part tells something about a law when its loads differ by this share of all that occur. */
+const LEAST_PART_SPAN = 0.1
+/** It agrees when its own slope is at least this share of the whole's. */
+const AGREES = 0.4
+const MOST_AGREE = 2 / 3
+
+/**
+ * Whether cost grows with load in most parts of the take too, and not merely over the whole of it: something
+ * that changed with time, such as a machine that grew slower, follows every load that changed with time.
+ */
+export function holdsThroughout(load: Float64Array, costNs: Float64Array, use: Uint8Array): boolean {
+  const whole = pointsOf(load, costNs, use)
+  if (whole.length < LEAST_POINTS) return false
+  const slopeOf = (points: ScalingPoint[]) =>
+    risingLine(
+      points.map((point) => point.load),
+      points.map((point) => point.costNs),
+    ).slope
+  const slope = slopeOf(whole)
+  const span = whole.at(-1)!.load - whole[0]!.load
+  let telling = 0
+  let agreeing = 0
+  for (let part = 0; part < PARTS; part++) {
+    const from = Math.floor((part * use.length) / PARTS)
+    const to = Math.floor(((part + 1) * use.length) / PARTS)
+    const points = pointsOf(load.subarray(from, to), costNs.subarray(from, to), use.subarray(from, to))
+    if (points.length < LEAST_POINTS || points.at(-1)!.load - points[0]!.load < LEAST_PART_SPAN * span)
+      continue
+    telling++
+    if (slopeOf(points) >= AGREES * slope) agreeing++
+  }
+  return telling >= 2 && agreeing >= MOST_AGREE * telling
+}
+
+/** What a law says a load costs, ns. */
+export const costAt = ({ law, baseNs, slopeNs }: Fit, load: number): number =>
+  baseNs + slopeNs * SHAPES[law === 'n·m' ? 'n' : law](load)
+
+/** Beyond this many times the largest load seen, a law is no more than a guess. */
+const FURTHEST = 100
+
+/** The load at which the cost reaches the budget; null when it does not within a hundred times the loads seen. */
+export function breakingLoad({ points, best }: Scaling, budgetNs: number): number | null {
+  if (best === null || best.slopeNs <= 0) return null
+  let low = 0
+  let high = Math.max(...points.map(({ load }) => load)) * FURTHEST
+  if (costAt(best, low) >= budgetNs) return 0
+  if (costAt(best, high) < budgetNs) return null
+  for (let i = 0; i < 60; i++) {
+    const half = (low + high) / 2
+    if (costAt(best, half) < budgetNs) low = half
+    else high = half
+  }
+  return high
+}
+
+/** A product of gauges, frame by frame. */
+export function loadOf(gauges: readonly Float64Array[], count: number): Float64Array {
+  return Float64Array.from({ length: count }, (_, frame) =>
+    gauges.reduce((product, gauge) => product * gauge[frame]!, 1),
+  )
+}
+
+/** What one run costs, by frame: NaN in frames in which the path did not run. */
+export function costPerCall(
+  frames: Uint32Array,
+  calls: Uint32Array,
+  costNs: Float64Array,
+  count: number,
+): Float64Array {
+  const values = new Float64Array(count).fill(NaN)
+  for (let cell = 0; cell < frames.length; cell++) values[frames[cell]!] = costNs[cell]! / calls[cell]!
+  return values
+}
+
+/** Frames of a ramp: from its moment on; all frames where there is no ramp. */
+export function rampFrames(moments: readonly { name: string; frame: number }[], count: number): Uint8Array {
+  const start = moments.find(({ name }) => name === RAMP_MOMENT)
+  const end = moments.find(
+    ({ name, frame }) => name === RAMP_END_MOMENT && start !== undefined && frame > start.frame,
+  )
+  const use = new Uint8Array(count)
+  use.fill(1, start?.frame ?? 0, end?.frame ?? count)
+  return use
+}
+
+/** A game that says this raises its load from here on, so that costs show against it. */
+export const RAMP_MOMENT = 'ramp'
+/** It says this when the load is as usual again; to the end of the take if it does not. */
+export const RAMP_END_MOMENT = 'ramp-end'

@@ -1,0 +1,171 @@
+/** What frames wait for: over against held, by reason, by path; and the fixed steps that catch up after it. */
+import { lowerBound, median } from '../stats/index.ts'
+import { classOf, longestWait, MAIN_LANE, WAIT_REASONS, type WaitReason } from '../take/index.ts'
+import { pacingOf, type Pacing } from '../study/index.ts'
+import type { Evidence } from './evidence.ts'
+
+export interface WaitingPath {
+  path: number
+  reason: WaitReason
+  /** Mean over all frames, ns. */
+  meanNs: number
+  worstNs: number
+  worstFrame: number
+  /** Frames in which it waited. */
+  frames: number
+  /** For a job: what ran elsewhere while it waited, most often first. */
+  waitedFor: { lane: string; marker: string; times: number }[]
+}
+
+/** Frames that ran so many fixed steps. */
+export interface StepCount {
+  steps: number
+  frames: number
+  /** Median duration of the frame before: what had to be caught up. */
+  durationBeforeNs: number
+  workNs: number
+}
+
+export interface Waiting {
+  pacing: Pacing
+  frames: number
+  over: number
+  held: number
+  heldBy: Record<WaitReason, number>
+  /** Mean a frame, ns. */
+  waitNs: Record<WaitReason, number>
+  paths: WaitingPath[]
+  /** Empty when no frame runs fixed steps. */
+  steps: StepCount[]
+  step: StepFigures | null
+}
+
+export interface StepFigures {
+  /** Number of the path that runs once a step; null if none does. */
+  path: number | null
+  /** What one step costs, ns; 0 without a path. */
+  costNs: number
+  /** Game time of a step: recorded time over steps, ns. */
+  lengthNs: number
+  usual: number
+  /** Cost over length: at 1 the game can no longer keep up. */
+  utilisation: number
+}
+
+export function waitingOf(evidence: Evidence): Waiting {
+  const { study, budgetNs, count } = evidence
+  const { frames } = study
+  const heldBy: Record<WaitReason, number> = { refresh: 0, graphics: 0, job: 0, io: 0 }
+  let over = 0
+  let held = 0
+  for (let frame = 0; frame < count; frame++) {
+    const kind = classOf(frames, frame, budgetNs)
+    if (kind === 'over') over++
+    if (kind !== 'held') continue
+    held++
+    const reason = longestWait(frames, frame)
+    if (reason !== null) heldBy[reason]++
+  }
+  return {
+    pacing: pacingOf(frames.durationNs),
+    frames: count,
+    over,
+    held,
+    heldBy,
+    waitNs: Object.fromEntries(
+      WAIT_REASONS.map((reason) => [
+        reason,
+        frames.waitNs[reason].reduce((sum, ns) => sum + ns, 0) / Math.max(1, count),
+      ]),
+    ) as Record<WaitReason, number>,
+    paths: waitingPaths(evidence),
+    steps: stepCounts(evidence),
+    step: stepFigures(evidence),
+  }
+}
+
+function waitingPaths(evidence: Evidence): WaitingPath[] {
+  const { study, count } = evidence
+  return [...study.courses.values()]
+    .flatMap((course): WaitingPath[] => {
+      const { kind, lane } = study.paths.get(course.path)
+      if (lane !== MAIN_LANE || !kind.startsWith('wait:')) return []
+      let worst = 0
+      let sum = 0
+      for (let cell = 0; cell < course.selfNs.length; cell++) {
+        sum += course.selfNs[cell]!
+        if (course.selfNs[cell]! > course.selfNs[worst]!) worst = cell
+      }
+      return [
+        {
+          path: course.path,
+          reason: kind.slice('wait:'.length) as WaitReason,
+          meanNs: sum / Math.max(1, count),
+          worstNs: course.selfNs[worst] ?? 0,
+          worstFrame: course.frame[worst] ?? 0,
+          frames: course.frame.length,
+          waitedFor: kind === 'wait:job' ? jobsDuring(evidence, course.frame) : [],
+        },
+      ]
+    })
+    .sort((a, b) => b.meanNs - a.meanNs)
+}
+
+/** Of the jobs under way in these frames the one that ended last in each: what held the others up. */
+function jobsDuring({ study }: Evidence, inFrames: Uint32Array): WaitingPath['waitedFor'] {
+  const { frames, declarations, jobs } = study
+  const ended = jobs.filter(({ ended }) => ended !== null).sort((a, b) => a.ended!.atNs - b.ended!.atNs)
+  const endNs = Float64Array.from(ended, (job) => job.ended!.atNs)
+  const times = new Map<string, WaitingPath['waitedFor'][number]>()
+  for (const frame of inFrames) {
+    const startNs = frames.startNs[frame]!
+    const after = lowerBound(endNs, startNs + frames.durationNs[frame]!)
+    const job = ended[after - 1]
+    if (job === undefined || job.ended!.atNs < startNs) continue
+    const lane = declarations.lane(job.ended!.lane).name
+    const marker = declarations.marker(job.marker).name
+    const key = `${job.ended!.lane} ${job.marker}`
+    const known = times.get(key)
+    if (known === undefined) times.set(key, { lane, marker, times: 1 })
+    else known.times++
+  }
+  return [...times.values()].sort((a, b) => b.times - a.times)
+}
+
+function stepCounts({ study, count }: Evidence): StepCount[] {
+  const { steps, durationNs, workNs } = study.frames
+  const groups = new Map<number, number[]>()
+  for (let frame = 1; frame < count; frame++) {
+    const group = groups.get(steps[frame]!)
+    if (group === undefined) groups.set(steps[frame]!, [frame])
+    else group.push(frame)
+  }
+  if (![...groups.keys()].some((number) => number > 0)) return []
+  return [...groups]
+    .map(([number, frames]) => ({
+      steps: number,
+      frames: frames.length,
+      durationBeforeNs: median(frames.map((frame) => durationNs[frame - 1]!)),
+      workNs: median(frames.map((frame) => workNs[frame]!)),
+    }))
+    .sort((a, b) => a.steps - b.steps)
+}
+
+/** The path that runs once for each step, if one does: the outermost such. */
+export function stepFigures({ study, count, seconds, work }: Evidence): StepFigures | null {
+  const { steps } = study.frames
+  const total = steps.reduce((sum, value) => sum + value, 0)
+  if (total === 0 || count === 0) return null
+  const framesWithSteps = steps.reduce((sum, value) => sum + (value > 0 ? 1 : 0), 0)
+  const usual = median(steps)
+  const lengthNs = (seconds * 1e9) / total
+  const varies = steps.some((value) => value !== usual)
+  const found = work
+    .filter(({ course }) => course.frame.length === framesWithSteps)
+    .filter(({ course }) => course.calls.every((calls, cell) => calls === steps[course.frame[cell]!]))
+    .sort((a, b) => a.path.depth - b.path.depth)[0]
+  // Where every frame runs one step, everything that runs once a frame looks like it.
+  if (found === undefined || !varies) return { path: null, costNs: 0, lengthNs, usual, utilisation: 0 }
+  const costNs = found.course.totalNs.reduce((sum, ns) => sum + ns, 0) / total
+  return { path: found.path.id, costNs, lengthNs, usual, utilisation: costNs / lengthNs }
+}

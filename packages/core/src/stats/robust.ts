@@ -1,0 +1,37 @@
+/** Middle and spread that a few wild values do not move. */
+import { percentileSorted } from './percentile.ts'
+
+/** What makes the median absolute deviation of normal noise equal to its standard deviation. */
+export const MAD_TO_SIGMA = 1.4826
+
+/** NaN when there are no values. */
+export const median = (values: ArrayLike<number>): number =>
+  percentileSorted(Float64Array.from(values).sort(), 0.5)
+
+/** Median distance from the median; NaN when there are no values. */
+export function medianDeviation(values: ArrayLike<number>): number {
+  const middle = median(values)
+  return median(Float64Array.from(values, (value) => Math.abs(value - middle)))
+}
+
+export const mean = (values: ArrayLike<number>): number => {
+  let sum = 0
+  for (let i = 0; i < values.length; i++) sum += values[i]!
+  return sum / values.length
+}
+
+/** Pearson's correlation; 0 where one of the two does not vary. */
+export function correlation(x: ArrayLike<number>, y: ArrayLike<number>): number {
+  const [middleX, middleY] = [mean(x), mean(y)]
+  let xy = 0
+  let xx = 0
+  let yy = 0
+  for (let i = 0; i < x.length; i++) {
+    const dx = x[i]! - middleX
+    const dy = y[i]! - middleY
+    xy += dx * dy
+    xx += dx * dx
+    yy += dy * dy
+  }
+  return xx > 0 && yy > 0 ? xy / Math.sqrt(xx * yy) : 0
+}

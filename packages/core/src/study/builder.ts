@@ -1,0 +1,183 @@
+import type { Conditions, Moment } from '../format/index.ts'
+import { DETAIL_SUMS, newCourseDetails, type CourseDetails, type Courses } from '../rollup/index.ts'
+import {
+  concatFrames,
+  pairJobs,
+  type Declarations,
+  type FrameColumns,
+  type PathTable,
+  type Samples,
+} from '../take/index.ts'
+import type { LifeSeries, PathCourse, Study, UpdaterSeries, WatchSeries } from './study.ts'
+
+/** What a study needs of one chunk. */
+export interface StudyChunk {
+  frames: FrameColumns
+  courses: Courses
+  samples: Samples
+  moments: readonly Pick<Moment, 'name' | 'atNs'>[]
+  /** Whether it begins a kept stretch. */
+  beginsStretch: boolean
+  dropped: number
+}
+
+export interface StudyFrom {
+  conditions: Conditions
+  target: number
+  declarations: Declarations
+  paths: PathTable
+}
+
+/** Puts the chunks of a take, given in order, together. */
+export function buildStudy(from: StudyFrom, chunks: readonly StudyChunk[]): Study {
+  const frames = concatFrames(chunks.map((chunk) => chunk.frames))
+  const count = frames.startNs.length
+  const firsts: number[] = []
+  let first = 0
+  for (const chunk of chunks) {
+    firsts.push(first)
+    first += chunk.frames.startNs.length
+  }
+  const series = new SampleSeries(count)
+  chunks.forEach(({ samples }, i) => series.add(samples, firsts[i]!))
+  return {
+    ...from,
+    firstFrame: 0,
+    frames,
+    courses: joinCourses(chunks, firsts),
+    ...series.finish(),
+    jobs: pairJobs(chunks.map(({ samples }) => samples.jobs)),
+    moments: momentsOf(chunks, frames),
+    stretches: firsts.filter((_, i) => chunks[i]!.beginsStretch),
+    dropped: chunks.reduce((sum, { dropped }) => sum + dropped, 0),
+  }
+}
+
+function momentsOf(chunks: readonly StudyChunk[], frames: FrameColumns) {
+  const moments = chunks.flatMap((chunk) => chunk.moments).sort((a, b) => a.atNs - b.atNs)
+  let frame = 0
+  return moments.map(({ name, atNs }) => {
+    while (frame + 1 < frames.startNs.length && frames.startNs[frame + 1]! <= atNs) frame++
+    return { name, atNs, frame }
+  })
+}
+
+/** The cells of each path, chunk after chunk. */
+function joinCourses(chunks: readonly StudyChunk[], firsts: number[]): Map<number, PathCourse> {
+  const cells = new Map<number, { cells: number; hasDetails: boolean }>()
+  for (const { courses } of chunks) {
+    courses.path.forEach((path, i) => {
+      const known = cells.get(path) ?? { cells: 0, hasDetails: false }
+      known.cells += courses.cellEnd[i]! - (i === 0 ? 0 : courses.cellEnd[i - 1]!)
+      known.hasDetails ||= courses.details !== null
+      cells.set(path, known)
+    })
+  }
+  const joined = new Map<number, PathCourse & { filled: number }>()
+  for (const path of [...cells.keys()].sort((a, b) => a - b)) {
+    const { cells: length, hasDetails } = cells.get(path)!
+    joined.set(path, {
+      path,
+      frame: new Uint32Array(length),
+      calls: new Uint32Array(length),
+      selfNs: new Float64Array(length),
+      totalNs: new Float64Array(length),
+      details: hasDetails ? newCourseDetails(length) : null,
+      filled: 0,
+    })
+  }
+  chunks.forEach(({ courses }, chunk) => {
+    const first = firsts[chunk]!
+    courses.path.forEach((path, i) => {
+      const course = joined.get(path)!
+      const from = i === 0 ? 0 : courses.cellEnd[i - 1]!
+      const to = courses.cellEnd[i]!
+      const at = course.filled
+      for (let cell = from; cell < to; cell++) course.frame[at + cell - from] = first + courses.frame[cell]!
+      course.calls.set(courses.calls.subarray(from, to), at)
+      course.selfNs.set(courses.selfNs.subarray(from, to), at)
+      course.totalNs.set(courses.totalNs.subarray(from, to), at)
+      if (courses.details !== null) copyDetails(courses.details, from, to, course.details!, at)
+      course.filled += to - from
+    })
+  })
+  return joined
+}
+
+function copyDetails(
+  source: CourseDetails,
+  from: number,
+  to: number,
+  target: CourseDetails,
+  at: number,
+): void {
+  for (const sum of DETAIL_SUMS) target[sum].set(source[sum].subarray(from, to), at)
+}
+
+const UPDATER_FIELDS = ['instances', 'enabled', 'unseen', 'far', 'asleep', 'everyMs'] as const
+
+/** Samples of chunks as columns over all frames. */
+class SampleSeries {
+  readonly #count: number
+  readonly #gauges = new Map<number, Float64Array>()
+  readonly #watches = new Map<number, WatchSeries>()
+  readonly #lives = new Map<number, LifeSeries>()
+  readonly #updaters = new Map<number, UpdaterSeries>()
+
+  constructor(count: number) {
+    this.#count = count
+  }
+
+  add({ gauges, watches, lives, updaters }: Samples, first: number): void {
+    const zeros = () => new Float64Array(this.#count)
+    const unknown = () => new Float64Array(this.#count).fill(NaN)
+    for (const { gauge, frame, value } of gauges) {
+      const series = getOrMake(this.#gauges, gauge, unknown)
+      frame.forEach((at, i) => (series[first + at] = value[i]!))
+    }
+    for (const { watch, frame, looks, changes } of watches) {
+      const series = getOrMake(this.#watches, watch, () => ({ looks: zeros(), changes: zeros() }))
+      frame.forEach((at, i) => {
+        series.looks[first + at] = looks[i]!
+        series.changes[first + at] = changes[i]!
+      })
+    }
+    for (const life of lives) {
+      const make = () => ({ born: zeros(), died: zeros(), bytes: zeros() })
+      const series = getOrMake(this.#lives, life.class, make)
+      life.frame.forEach((at, i) => {
+        series.born[first + at] = life.born[i]!
+        series.died[first + at] = life.died[i]!
+        series.bytes[first + at] = life.bytes[i]!
+      })
+    }
+    for (const updater of updaters) {
+      const make = () => Object.fromEntries(UPDATER_FIELDS.map((field) => [field, unknown()]))
+      const series = getOrMake(this.#updaters, updater.class, () => make() as unknown as UpdaterSeries)
+      updater.frame.forEach((at, i) => {
+        for (const field of UPDATER_FIELDS) series[field][first + at] = updater[field][i]!
+      })
+    }
+  }
+
+  finish() {
+    for (const series of this.#gauges.values()) holdValues(series)
+    for (const series of this.#updaters.values()) {
+      for (const field of UPDATER_FIELDS) holdValues(series[field])
+    }
+    return { gauges: this.#gauges, watches: this.#watches, lives: this.#lives, updaters: this.#updaters }
+  }
+}
+
+/** What was said last holds until something else is said. */
+function holdValues(series: Float64Array): void {
+  for (let i = 1; i < series.length; i++) if (Number.isNaN(series[i]!)) series[i] = series[i - 1]!
+}
+
+function getOrMake<K, V>(map: Map<K, V>, key: K, make: () => V): V {
+  const known = map.get(key)
+  if (known !== undefined) return known
+  const made = make()
+  map.set(key, made)
+  return made
+}

@@ -1,0 +1,100 @@
+/**
+ * A take, or a stretch of it, as questions about its frames need it: the course of every path over the
+ * frames, and what the frames say besides. No spans. Frames count from 0 at the study's first.
+ */
+import type { Conditions } from '../format/index.ts'
+import type { CourseDetails } from '../rollup/index.ts'
+import type { Declarations, FrameColumns, Job, PathTable } from '../take/index.ts'
+
+/** One path over the frames; one element for each frame it ran in. */
+export interface PathCourse {
+  path: number
+  /** Ascending. */
+  frame: Uint32Array
+  calls: Uint32Array
+  selfNs: Float64Array
+  totalNs: Float64Array
+  /** Null when no run in its chunks said anything about itself. */
+  details: CourseDetails | null
+}
+
+/** Everything below holds one element a frame. */
+export interface WatchSeries {
+  looks: Float64Array
+  changes: Float64Array
+}
+export interface LifeSeries {
+  born: Float64Array
+  died: Float64Array
+  /** Of those born, as far as the game says. */
+  bytes: Float64Array
+}
+export interface UpdaterSeries {
+  instances: Float64Array
+  enabled: Float64Array
+  unseen: Float64Array
+  far: Float64Array
+  asleep: Float64Array
+  everyMs: Float64Array
+}
+
+export interface StudyMoment {
+  name: string
+  frame: number
+  atNs: number
+}
+
+export interface Study {
+  conditions: Conditions
+  /** Frames a second to judge by. */
+  target: number
+  declarations: Declarations
+  paths: PathTable
+  /** Number in the take of the study's frame 0. */
+  firstFrame: number
+  frames: FrameColumns
+  /** By number of the path; those that did not run are missing. */
+  courses: Map<number, PathCourse>
+  /** By id; the value holds until the next sample, NaN before the first. */
+  gauges: Map<number, Float64Array>
+  watches: Map<number, WatchSeries>
+  lives: Map<number, LifeSeries>
+  updaters: Map<number, UpdaterSeries>
+  jobs: Job[]
+  moments: StudyMoment[]
+  /** First frames of kept stretches: time is missing before each. */
+  stretches: number[]
+  /** Whole frames the recorder left out. */
+  dropped: number
+}
+
+export const frameCount = (study: Study): number => study.frames.startNs.length
+export const budgetNsOf = ({ target }: Study): number => 1e9 / target
+
+/** Names of the markers from the outermost to the path's own. */
+export const pathNames = ({ declarations, paths }: Study, path: number): string[] =>
+  paths.chain(path).map((id) => declarations.marker(paths.get(id).marker).name)
+
+/** Time recorded, s: that of the frames themselves. */
+export function recordedSeconds({ frames }: Study): number {
+  let ns = 0
+  for (const duration of frames.durationNs) ns += duration
+  return ns / 1e9
+}
+
+/** Frames `from` to before `to` of each stretch without missing time. */
+export function unbrokenStretches(study: Study): { from: number; to: number }[] {
+  const count = frameCount(study)
+  const starts = [...new Set([0, ...study.stretches])].filter((start) => start < count).sort((a, b) => a - b)
+  return starts.map((from, i) => ({ from, to: starts[i + 1] ?? count })).filter(({ from, to }) => to > from)
+}
+
+/** A column of a course with 0 in the frames in which the path did not run. */
+export function dense(course: PathCourse | undefined, column: 'calls' | 'selfNs' | 'totalNs', count: number) {
+  const values = new Float64Array(count)
+  if (course !== undefined) {
+    const sparse = course[column]
+    for (let cell = 0; cell < sparse.length; cell++) values[course.frame[cell]!] = sparse[cell]!
+  }
+  return values
+}

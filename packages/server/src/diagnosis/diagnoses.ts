@@ -1,0 +1,62 @@
+/** Works out what is wrong with a take, once, when it ends. */
+import type { Diagnosis } from '@lapsus/api'
+import { familyReports, findingReports, spikeReports, type Evidence } from '@lapsus/core/detect'
+import type { Logger } from 'pino'
+import { pack, unpack } from '../database/compression.ts'
+import { DiagnosisRow, TakeRow } from '../database/models.ts'
+import { evidenceOf } from './studies.ts'
+
+/** Raised whenever detectors find something else in the same take. */
+const DIAGNOSIS_VERSION = 1
+
+/** The diagnosis of a whole take by its own target: the stored one, unless other detectors made it. */
+export async function diagnosisOf(row: TakeRow): Promise<Diagnosis> {
+  const stored = await DiagnosisRow.findByPk(row.id, { raw: true })
+  if (stored !== null && stored.version === DIAGNOSIS_VERSION) {
+    return JSON.parse((await unpack(stored.body)).toString()) as Diagnosis
+  }
+  const diagnosis = diagnose(
+    await evidenceOf(row, { range: null, target: row.target, withoutRecorder: false }),
+  )
+  if (row.state !== 'recording') {
+    const body = await pack(Buffer.from(JSON.stringify(diagnosis)))
+    await DiagnosisRow.upsert({ takeId: row.id, version: DIAGNOSIS_VERSION, body })
+  }
+  return diagnosis
+}
+
+export const diagnose = (evidence: Evidence): Diagnosis => ({
+  findings: findingReports(evidence),
+  spikes: spikeReports(evidence),
+  families: familyReports(evidence),
+  pauses: evidence.isPause.reduce((sum, is) => sum + is, 0),
+})
+
+/** Takes that have ended and are waiting for their diagnosis, one after the other. */
+export class Diagnoses {
+  readonly #log: Logger
+  #tail: Promise<void> = Promise.resolve()
+  #stopped = false
+
+  constructor(log: Logger) {
+    this.#log = log
+  }
+
+  soon(takeId: string): void {
+    this.#tail = this.#tail.then(async () => {
+      if (this.#stopped) return
+      try {
+        const row = await TakeRow.findByPk(takeId)
+        if (row !== null && row.deletedAt === null) await diagnosisOf(row)
+      } catch (error) {
+        // It is worked out anew when somebody asks.
+        this.#log.error(error, `take ${takeId} could not be diagnosed`)
+      }
+    })
+  }
+
+  async stop(): Promise<void> {
+    this.#stopped = true
+    await this.#tail
+  }
+}

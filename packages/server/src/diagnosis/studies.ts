@@ -1,0 +1,95 @@
+/** Takes as studies: read from the courses of their chunks, kept for a while. */
+import type { Conditions } from '@lapsus/core/format'
+import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
+import { unpackCourseDetails, unpackCourses } from '@lapsus/core/rollup'
+import {
+  buildStudy,
+  frameCount,
+  partOfStudy,
+  studyWithoutRecorder,
+  type Study,
+  type StudyChunk,
+} from '@lapsus/core/study'
+import { decodeFrames, decodeSamples } from '@lapsus/core/take'
+import { unpack } from '../database/compression.ts'
+import { ChunkRow, type TakeRow } from '../database/models.ts'
+import { loadTables } from '../ingest/progress.ts'
+import { takeMoments, takeStretches } from '../queries/takes.ts'
+import { RecentlyUsed } from './recently-used.ts'
+
+/** Which frames of a take, and how they are judged. */
+export interface StudyQuery {
+  /** First and last frame, both included; null for all. */
+  range: { from: number; to: number } | null
+  /** Frames a second. */
+  target: number
+  /** Whether the recorder's estimated share is taken out. */
+  withoutRecorder: boolean
+}
+
+/** A study of 36,000 frames and 60 paths takes about 100 MB. */
+const MOST_STUDIES = 2
+const MOST_EVIDENCE = 6
+/** Chunks whose blobs are read at once. */
+const READ_AT_ONCE = 64
+
+const studies = new RecentlyUsed<Promise<Study>>(MOST_STUDIES)
+const evidence = new RecentlyUsed<Promise<Evidence>>(MOST_EVIDENCE)
+
+/** All frames of a take, as recorded, by its own target. */
+export function studyOf(row: TakeRow): Promise<Study> {
+  // A take that is still being recorded has more chunks the next time.
+  return studies.get(`${row.id} ${row.chunks}`, () => readStudy(row))
+}
+
+export function evidenceOf(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
+  const key = [row.id, row.chunks, range?.from, range?.to, target, withoutRecorder].join(' ')
+  return evidence.get(key, async () => {
+    const whole = { ...(await studyOf(row)), target }
+    const study = withoutRecorder ? studyWithoutRecorder(whole) : whole
+    const to = Math.min(frameCount(study), (range?.to ?? Infinity) + 1)
+    return gatherEvidence(partOfStudy(study, range?.from ?? 0, to))
+  })
+}
+
+async function readStudy(row: TakeRow): Promise<Study> {
+  const takeId = row.id
+  const [tables, moments, stretches] = await Promise.all([
+    loadTables(takeId),
+    takeMoments(takeId),
+    takeStretches(takeId),
+  ])
+  const begins = new Set(stretches.map(({ firstFrame }) => firstFrame))
+  const chunks: StudyChunk[] = []
+  for (let offset = 0; ; offset += READ_AT_ONCE) {
+    const rows = await ChunkRow.findAll({
+      attributes: ['firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
+      where: { takeId },
+      order: [['idx', 'ASC']],
+      limit: READ_AT_ONCE,
+      offset,
+      raw: true,
+    })
+    chunks.push(...(await Promise.all(rows.map((chunk) => readChunk(chunk, begins)))))
+    if (rows.length < READ_AT_ONCE) break
+  }
+  const conditions = JSON.parse(row.conditions) as Conditions
+  return { ...buildStudy({ conditions, target: row.target, ...tables }, chunks), moments }
+}
+
+async function readChunk(chunk: ChunkRow, begins: ReadonlySet<number>): Promise<StudyChunk> {
+  const [packed, details] = await Promise.all([
+    unpack(chunk.courses),
+    chunk.courseDetails === null ? null : unpack(chunk.courseDetails),
+  ])
+  const courses = unpackCourses(packed)
+  if (details !== null) courses.details = unpackCourseDetails(details, courses.frame.length)
+  return {
+    frames: decodeFrames(chunk.frameColumns),
+    courses,
+    samples: decodeSamples(chunk.samples),
+    moments: [],
+    beginsStretch: begins.has(chunk.firstFrame),
+    dropped: Number(chunk.dropped),
+  }
+}

@@ -1,0 +1,52 @@
+import {
+  BarController,
+  BarElement,
+  Chart as ChartJs,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  ScatterController,
+  Tooltip,
+  type ChartConfiguration,
+} from 'chart.js'
+import { useEffect, useRef, useState } from 'react'
+import { FONT_FAMILY, readPalette, type Palette } from './canvas.tsx'
+
+ChartJs.register(
+  BarController,
+  BarElement,
+  LinearScale,
+  LineController,
+  LineElement,
+  PointElement,
+  ScatterController,
+  Tooltip,
+)
+
+interface ChartProps {
+  label: string
+  /** Must be stable while nothing changes: a new one draws the chart anew. */
+  configure(palette: Palette): ChartConfiguration
+}
+
+/** A chart in the colours of the page. */
+export function Chart({ label, configure }: ChartProps) {
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const [palette, setPalette] = useState(readPalette)
+  useEffect(() => {
+    const changed = () => setPalette(readPalette())
+    window.addEventListener('lapsus-theme', changed)
+    return () => window.removeEventListener('lapsus-theme', changed)
+  }, [])
+  useEffect(() => {
+    ChartJs.defaults.font.family = FONT_FAMILY
+    ChartJs.defaults.color = palette.faint
+    ChartJs.defaults.borderColor = palette.line
+    ChartJs.defaults.animation = false
+    ChartJs.defaults.maintainAspectRatio = false
+    const chart = new ChartJs(canvas.current!, configure(palette))
+    return () => chart.destroy()
+  }, [configure, palette])
+  return <canvas ref={canvas} role="img" aria-label={label} />
+}

@@ -1,0 +1,117 @@
+import { useState } from 'react'
+import { ms, percent } from '@lapsus/core/words'
+import { useDiagnosis } from '../state/diagnosis.ts'
+import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+import { MarkForm } from './mark-form.tsx'
+import { KIND_WORDS, type MarkedFinding } from './sections.ts'
+import { showFinding } from './show.ts'
+
+interface CardProps {
+  finding: MarkedFinding
+  take: OpenTake
+  budgetMs: number
+}
+
+/** One finding: a line, and all of it when it is chosen. */
+export function FindingCard({ finding, take, budgetMs }: CardProps) {
+  const chosen = useView((view) => view.finding === finding.id)
+  const { kind, path, trouble } = finding
+  const gainMs = trouble === 'spike' ? finding.recoverableMsWhereItStrikes : finding.recoverableMsPerFrame
+  return (
+    <article
+      className={`border-b border-line/60 ${chosen ? 'bg-pick' : ''}`}
+      data-testid="finding"
+      data-kind={kind}
+    >
+      <button
+        type="button"
+        aria-pressed={chosen}
+        className={`block w-full px-3 py-1.5 text-left ${chosen ? '' : 'hover:bg-line/35'}`}
+        onClick={() => showFinding(finding, take, budgetMs)}
+      >
+        <span className="flex items-baseline gap-2">
+          <b className="min-w-0 grow truncate font-medium">
+            {path.at(-1) ?? finding.subject ?? 'whole frames'}
+          </b>
+          <span
+            className="tabular-nums whitespace-nowrap"
+            title={
+              trouble === 'spike'
+                ? 'The most that could be got back in a frame where it strikes'
+                : 'The most that could be got back in every frame'
+            }
+          >
+            {ms(gainMs)}
+          </span>
+        </span>
+        <span className="flex items-baseline gap-2 text-xs text-faint">
+          <span className="grow truncate">{KIND_WORDS[kind]}</span>
+          <span className="whitespace-nowrap">{percent(gainMs / budgetMs)} of budget</span>
+        </span>
+      </button>
+      {chosen && <Details finding={finding} take={take} />}
+    </article>
+  )
+}
+
+const CONFIDENCE_WORDS = { high: 'Sure', medium: 'Fairly sure', low: 'Not sure' }
+
+function Details({ finding, take }: { finding: MarkedFinding; take: OpenTake }) {
+  const { change } = useView()
+  const mark = useDiagnosis((state) => state.mark)
+  const [marking, setMarking] = useState(false)
+  const { text, because, confidence, frames, remedies, path, id } = finding
+  return (
+    <div className="space-y-1.5 px-3 pb-2.5 text-[12.5px]">
+      <p>{text}</p>
+      <p className="text-xs text-faint">
+        {CONFIDENCE_WORDS[confidence]}: {because}.
+      </p>
+      {path.length > 1 && (
+        <p className="text-xs break-words text-faint">in {path.slice(0, -1).join(' › ')}</p>
+      )}
+      {frames.length > 0 && (
+        <p className="text-xs">
+          frames{' '}
+          {frames.slice(0, 6).map((frame) => (
+            <button
+              key={frame}
+              type="button"
+              className="mr-1.5 underline decoration-line underline-offset-2 hover:decoration-ink"
+              onClick={() => change({ frame, path: finding.pathId, sight: 'frame' })}
+            >
+              {frame}
+            </button>
+          ))}
+        </p>
+      )}
+      {remedies.length > 0 && (
+        <p className="text-xs text-faint">
+          what fits: {remedies.map((one) => one.replaceAll('-', ' ')).join(', ')}
+        </p>
+      )}
+      {finding.mark !== null ? (
+        <p className="text-xs">
+          marked as {finding.mark.mark === 'known' ? 'known' : 'no problem'}
+          {finding.mark.reason !== '' && `: ${finding.mark.reason}`}{' '}
+          <button type="button" className="underline" onClick={() => void mark(take.detail.id, id, null, '')}>
+            Unmark
+          </button>
+        </p>
+      ) : marking ? (
+        <MarkForm
+          onMark={(as, reason) => {
+            setMarking(false)
+            void mark(take.detail.id, id, as, reason)
+          }}
+          onCancel={() => setMarking(false)}
+        />
+      ) : (
+        <button type="button" className="text-xs underline" onClick={() => setMarking(true)}>
+          Mark…
+        </button>
+      )}
+    </div>
+  )
+}

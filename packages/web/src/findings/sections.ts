@@ -1,0 +1,51 @@
+/** Findings as the column lists them: what is worth a look, and what is folded away. Pure. */
+import type { DiagnosisResponse, FindingMark } from '@lapsus/api'
+import type { FindingReport } from '@lapsus/core/detect'
+
+export interface MarkedFinding extends FindingReport {
+  mark: FindingMark | null
+}
+
+export interface FindingSections {
+  floor: MarkedFinding[]
+  spike: MarkedFinding[]
+  /** Marked as known or as no problem. */
+  marked: MarkedFinding[]
+  /** Below 1 % of the budget. */
+  small: MarkedFinding[]
+}
+
+export function sectionsOf({ findings, marks }: DiagnosisResponse): FindingSections {
+  const markOf = new Map(marks.map((mark) => [mark.finding, mark]))
+  const all = findings.map((finding) => ({ ...finding, mark: markOf.get(finding.id) ?? null }))
+  const open = all.filter(({ mark }) => mark === null)
+  const shown = open.filter(({ small }) => !small)
+  return {
+    floor: shown.filter(({ trouble }) => trouble === 'floor'),
+    spike: shown.filter(({ trouble }) => trouble === 'spike'),
+    marked: all.filter(({ mark }) => mark !== null),
+    small: open.filter(({ small }) => small),
+  }
+}
+
+/** Kinds in words, as headings. */
+export const KIND_WORDS: Record<FindingReport['kind'], string> = {
+  hotspot: 'takes much of every frame',
+  'long-call': 'single long runs',
+  'spike-family': 'spikes that come again',
+  shift: 'the floor rises',
+  'collection-pauses': 'collections pause the game',
+  'steady-allocation': 'allocates in every frame',
+  'spawn-churn': 'made and thrown away',
+  'needless-updates': 'updates that change nothing',
+  polling: 'looks at old news',
+  'repeated-check': 'asks the same again',
+  'lookup-in-update': 'searches in every update',
+  'all-pairs': 'all against all',
+  'catch-up': 'steps that pile up',
+  'lock-step': 'chores in the same frame',
+  growth: 'only ever grows',
+  'job-wait': 'waits for another lane',
+  'held-by-graphics': 'held by graphics',
+  'held-by-refresh': 'held by the refresh',
+}

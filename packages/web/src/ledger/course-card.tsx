@@ -1,0 +1,127 @@
+import { useMemo } from 'react'
+import type { CourseResponse, LedgerRowDto } from '@lapsus/api'
+import { count, ms, plural, three } from '@lapsus/core/words'
+import { api } from '../api/client.ts'
+import { useAnswer } from '../api/use-answer.ts'
+import { useFramesQuery } from '../state/frames-query.ts'
+import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+import { CourseLine } from './course-line.tsx'
+import { callersOf, type Scope } from './rows.ts'
+
+interface CardProps {
+  take: OpenTake
+  path: number
+  rows: LedgerRowDto[]
+  scope: Scope
+}
+
+/** What one path did over the chosen frames: its course, how long single runs take, who calls it. */
+export function CourseCard({ take, path, rows, scope }: CardProps) {
+  const query = useFramesQuery(take)
+  const { answer, error } = useAnswer(`${take.detail.id} ${path} ${JSON.stringify(query)}`, (signal) =>
+    api.course(take.detail.id, { ...query, paths: [path] }, signal),
+  )
+  const { marker } = take.paths.get(path)
+  const callers = useMemo(() => callersOf(rows, marker, take), [rows, marker, take])
+  const names = take.paths.chain(path).map((id) => take.markers.get(take.paths.get(id).marker)!.name)
+  return (
+    <section
+      aria-label="The chosen path"
+      className="border-t border-line bg-leaf/60 p-3"
+      data-testid="course-card"
+    >
+      <h3 className="mb-1 truncate">
+        <b className="font-serif text-base">{names.at(-1)}</b>{' '}
+        <span className="text-xs text-faint">{names.slice(0, -1).join(' › ')}</span>
+      </h3>
+      {error !== null && <p className="text-alarm">{error}</p>}
+      {answer === null ? (
+        <p className="text-faint">Reading its course…</p>
+      ) : (
+        <div className="grid grid-cols-[minmax(0,1fr)_15rem_13rem] gap-5">
+          <Course course={answer} />
+          <RunTimes course={answer} />
+          <Callers callers={callers} take={take} scope={scope} />
+        </div>
+      )}
+    </section>
+  )
+}
+
+function Course({ course }: { course: CourseResponse }) {
+  const change = useView((view) => view.change)
+  const { callsPerFrame, peaks, from, selfNs } = course
+  return (
+    <div className="min-w-0">
+      <Head>self time over the frames</Head>
+      <div className="h-14">
+        <CourseLine values={selfNs} onPick={(frame) => change({ frame: from + frame })} />
+      </div>
+      <p className="mt-1 text-xs text-faint">
+        peaks in frame{' '}
+        {peaks.slice(0, 5).map((frame) => (
+          <button
+            key={frame}
+            type="button"
+            className="mr-1.5 text-ink underline decoration-line underline-offset-2"
+            onClick={() => change({ frame })}
+          >
+            {frame}
+          </button>
+        ))}
+        · runs a frame: {three(callsPerFrame.least)} at least, {three(callsPerFrame.median)} at the median,{' '}
+        {three(callsPerFrame.most)} at most
+      </p>
+    </div>
+  )
+}
+
+function RunTimes({ course: { runTimes, chunksRead, chunks } }: { course: CourseResponse }) {
+  if (runTimes === null) return <p className="text-xs text-faint">No single run was found to time.</p>
+  const { bins, runs, leastNs, medianNs, p95Ns, worstNs } = runTimes
+  const most = Math.max(...bins.map((bin) => bin.runs))
+  return (
+    <div>
+      <Head>how long a run takes</Head>
+      <div className="flex h-14 items-end gap-px" role="img" aria-label="Runs by how long they take">
+        {bins.map((bin) => (
+          <span
+            key={bin.fromNs}
+            title={`${plural(bin.runs, 'run')} from ${ms(bin.fromNs / 1e6)} to ${ms(bin.toNs / 1e6)}`}
+            className="grow bg-work"
+            style={{ height: `${bin.runs === 0 ? 0 : Math.max(4, (bin.runs / most) * 100)}%` }}
+          />
+        ))}
+      </div>
+      <p className="mt-1 flex justify-between text-xs text-faint tabular-nums">
+        <span>{ms(leastNs / 1e6)}</span>
+        <span title="median and 95th percentile">
+          {three(medianNs / 1e6)} · {three(p95Ns / 1e6)}
+        </span>
+        <span>{ms(worstNs / 1e6)}</span>
+      </p>
+      <p className="text-xs text-faint">
+        {count(runs)} runs{chunksRead < chunks ? `, from ${chunksRead} of ${chunks} parts of the take` : ''}
+      </p>
+    </div>
+  )
+}
+
+function Callers({ callers, take, scope }: { callers: LedgerRowDto[]; take: OpenTake; scope: Scope }) {
+  return (
+    <div className="min-w-0">
+      <Head>called by</Head>
+      {callers.length === 0 && <p className="text-xs text-faint">Group by path to see who calls it.</p>}
+      {callers.slice(0, 4).map(({ key, totalMs, calls }) => (
+        <p key={key} className="flex gap-2 text-xs tabular-nums">
+          <span className="min-w-0 grow truncate">{take.markers.get(key)?.name ?? 'nothing: outermost'}</span>
+          <span className="text-faint">{three(calls / scope.frames)} ×</span>
+          <span>{ms(totalMs / scope.frames)}</span>
+        </p>
+      ))}
+    </div>
+  )
+}
+
+const Head = ({ children }: { children: string }) => <h4 className="mb-1 text-xs text-faint">{children}</h4>

@@ -1,0 +1,44 @@
+/** What is wrong with the chosen frames, as the server worked it out. */
+import type { DiagnosisResponse, FindingMark } from '@lapsus/api'
+import { create } from 'zustand'
+import { api, type FramesQuery } from '../api/client.ts'
+import { notify } from './notices.ts'
+
+interface DiagnosisState {
+  /** Of the take and frames last asked about; the one before stays while it is fetched. */
+  diagnosis: DiagnosisResponse | null
+  takeId: string | null
+  error: string | null
+  loading: boolean
+  load(takeId: string, query: FramesQuery): Promise<void>
+  mark(takeId: string, finding: string, mark: FindingMark['mark'] | null, reason: string): Promise<void>
+}
+
+let asked: AbortController | null = null
+
+export const useDiagnosis = create<DiagnosisState>()((set, get) => ({
+  diagnosis: null,
+  takeId: null,
+  error: null,
+  loading: false,
+  async load(takeId, query) {
+    asked?.abort()
+    const abort = (asked = new AbortController())
+    set({ loading: true, error: null, ...(get().takeId === takeId ? {} : { diagnosis: null, takeId }) })
+    try {
+      const diagnosis = await api.diagnosis(takeId, query, abort.signal)
+      if (!abort.signal.aborted) set({ diagnosis, loading: false })
+    } catch (error) {
+      if (!abort.signal.aborted) set({ error: (error as Error).message, loading: false })
+    }
+  },
+  async mark(takeId, finding, mark, reason) {
+    const { diagnosis } = get()
+    if (diagnosis === null) return
+    try {
+      set({ diagnosis: { ...diagnosis, marks: await api.markFinding(takeId, finding, mark, reason) } })
+    } catch (error) {
+      notify((error as Error).message)
+    }
+  },
+}))

@@ -1,0 +1,100 @@
+import { Columns2, X } from 'lucide-react'
+import { IconButton } from '../components/button.tsx'
+import { quietFrame } from '../findings/show.ts'
+import { LedgerView } from '../ledger/ledger-view.tsx'
+import { MemoryView } from '../memory/memory-view.tsx'
+import { CompareList } from '../page/compare-list.tsx'
+import { FrameSamples } from '../page/frame-samples.tsx'
+import { PageView } from '../page/page-view.tsx'
+import { RosterView } from '../roster/roster-view.tsx'
+import { ScalingView } from '../scaling/scaling-view.tsx'
+import { SpikesView } from '../spikes/spikes-view.tsx'
+import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+import { WaitingView } from '../waiting/waiting-view.tsx'
+import { FrameBar, ScopeBar } from './frame-bar.tsx'
+
+interface EvidenceProps {
+  take: OpenTake
+  budgetMs: number
+}
+
+/** The middle of the workbench: what a question, or a finding, is answered with. */
+export function Evidence({ take, budgetMs }: EvidenceProps) {
+  const sight = useView((view) => view.sight)
+  switch (sight) {
+    case 'frame':
+      return <FrameSight take={take} budgetMs={budgetMs} />
+    case 'ledger':
+      return (
+        <div className="flex h-full min-h-0 flex-col">
+          <ScopeBar take={take} />
+          <LedgerView take={take} budgetMs={budgetMs} wide />
+        </div>
+      )
+    case 'spikes':
+      return <SpikesView />
+    case 'memory':
+      return <MemoryView take={take} />
+    case 'roster':
+      return <RosterView take={take} />
+    case 'scaling':
+      return <ScalingView take={take} budgetMs={budgetMs} />
+    case 'waiting':
+      return <WaitingView take={take} />
+  }
+}
+
+/** A frame's page, with the ledger or another frame beside it. */
+function FrameSight({ take, budgetMs }: EvidenceProps) {
+  const { frame, beside } = useView()
+  return (
+    <div className="grid h-full min-h-0 grid-cols-2">
+      <div className="flex min-h-0 min-w-0 flex-col border-r border-line">
+        <FrameBar take={take} budgetMs={budgetMs} />
+        <div className="min-h-0 grow">
+          <PageView take={take} budgetMs={budgetMs} frame={frame} against={beside} />
+        </div>
+        <FrameSamples take={take} />
+      </div>
+      <div className="flex min-h-0 min-w-0 flex-col">
+        {beside === null ? (
+          <>
+            <ScopeBar take={take} />
+            <LedgerView take={take} budgetMs={budgetMs} />
+          </>
+        ) : (
+          <Beside take={take} budgetMs={budgetMs} frame={frame} beside={beside} />
+        )}
+      </div>
+    </div>
+  )
+}
+
+function Beside({ take, budgetMs, frame, beside }: EvidenceProps & { frame: number; beside: number }) {
+  const change = useView((view) => view.change)
+  return (
+    <>
+      <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
+        <b className="font-serif text-base whitespace-nowrap">frame {beside}</b>
+        <span className="truncate text-faint">beside it; ink shows what each has more than the other</span>
+        <span className="grow" />
+        <IconButton
+          label="Another usual frame"
+          onClick={() => change({ beside: quietFrame(take, beside, budgetMs) })}
+        >
+          <Columns2 size={15} />
+        </IconButton>
+        <IconButton label="The ledger instead (c)" onClick={() => change({ beside: null })}>
+          <X size={15} />
+        </IconButton>
+      </div>
+      <div className="min-h-0 grow-[3] basis-0">
+        <PageView take={take} budgetMs={budgetMs} frame={beside} against={frame} />
+      </div>
+      <div className="min-h-0 grow-[2] basis-0 border-t border-line">
+        <CompareList take={take} frame={frame} beside={beside} />
+      </div>
+    </>
+  )
+}
