@@ -35,7 +35,7 @@ export interface PlayOptions {
 const LONGEST_CATCH_UP = 4
 /** The book goes to the archive this often, s, and first after this time. */
 const ARCHIVE_EVERY_S = 7
-const FIRST_ARCHIVE_S = 4
+const FIRST_ARCHIVE_S = 3.5
 const SLOW_ARCHIVE_MS = 90
 
 /** Plays a night. @returns what to say about it */

@@ -27,6 +27,11 @@ function oneOf(fields: Fields, field: string, allowed: readonly string[]): void 
     throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
 }
 
+/** A text of any length. */
+function words(fields: Fields, field: string): void {
+  if (typeof fields[field] !== 'string') throw bad(field, 'a text', fields[field])
+}
+
 /** A column that is decoded as it should be: CBOR keeps the width of numbers, not their kind. */
 function column(fields: Fields, field: string, length?: number): Float64Array {
   const found = fields[field]
@@ -39,8 +44,8 @@ function column(fields: Fields, field: string, length?: number): Float64Array {
 export function checkDiagnosis(value: unknown): DiagnosisResponse {
   const fields = studied(value, 'diagnosis')
   for (const finding of list(fields, 'findings', MOST)) {
-    text(finding, 'id')
-    text(finding, 'text')
+    words(finding, 'id')
+    words(finding, 'text')
     oneOf(finding, 'kind', FINDING_KINDS)
     oneOf(finding, 'view', EVIDENCE_VIEWS)
     oneOf(finding, 'confidence', CONFIDENCES)
@@ -64,7 +69,7 @@ export function checkMarks(value: unknown): FindingMark[] {
   if (!Array.isArray(value)) throw bad('marks', 'an array', value)
   for (const mark of value) {
     const fields = asFields(mark, 'mark')
-    text(fields, 'finding')
+    words(fields, 'finding')
     oneOf(fields, 'mark', FINDING_MARKS)
   }
   return value as FindingMark[]

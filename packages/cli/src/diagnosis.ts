@@ -11,7 +11,7 @@ import {
   type RosterRow,
   type SpikeReport,
 } from '@lapsus/core/detect'
-import { ms, plural, three } from '@lapsus/core/words'
+import { amount, ms, plural } from '@lapsus/core/words'
 
 /** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */
 export interface Diagnosis {
@@ -90,6 +90,6 @@ function causeWords({
   calls,
   usualCalls,
 }: Diagnosis['spikes'][number]['causes'][number]): string {
-  const counts = why === 'more-calls' ? `: ${three(calls)}, usually ${three(usualCalls)}` : ''
+  const counts = why === 'more-calls' ? `: ${amount(calls)}, usually ${amount(usualCalls)}` : ''
   return `${path.at(-1) ?? 'outside any marker'} +${ms(excessMs)} (${why}${counts})`
 }

@@ -45,19 +45,14 @@ const DETECTORS: Record<FindingKind, Detector> = {
 export const WORTH_SHOWING = 0.01
 
 /** Kinds that are about whole frames, or name a path without explaining its cost. */
-const CLAIM_NOTHING: ReadonlySet<FindingKind> = new Set([
-  'spike-family',
-  'growth',
-  'shift',
-  'collection-pauses',
-])
+const CLAIM_NOTHING: ReadonlySet<FindingKind> = new Set(['spike-family', 'shift', 'collection-pauses'])
 
 /** What could be got back by which findings are ranked: of a spike, in a frame it strikes. */
 export const weightNs = (finding: Finding): number =>
   finding.trouble === 'spike' ? finding.recoverableNsWhereItStrikes : finding.recoverableNs
 
 export const isFolded = (finding: Finding, budgetNs: number): boolean =>
-  weightNs(finding) < WORTH_SHOWING * budgetNs
+  Math.max(weightNs(finding), finding.comingNs) < WORTH_SHOWING * budgetNs
 
 /** Most to be got back first; floor and spike troubles are told apart by `trouble`. */
 export function findAll(evidence: Evidence): Finding[] {

@@ -8,13 +8,13 @@ export const FINDING_KINDS = [
   'repeated-check',
   'polling',
   'needless-updates',
+  'growth',
   'all-pairs',
   'spawn-churn',
   'steady-allocation',
   'collection-pauses',
   'catch-up',
   'lock-step',
-  'growth',
   'shift',
   'job-wait',
   'held-by-graphics',
@@ -70,6 +70,8 @@ export interface Finding {
   /** The most that could be got back: mean over all frames, and where it strikes. */
   recoverableNs: number
   recoverableNsWhereItStrikes: number
+  /** What it will cost a frame after ten more minutes like these, if it grows; 0 for what does not. */
+  comingNs: number
   confidence: Confidence
   /** Why so sure, or not. */
   because: string
@@ -88,7 +90,7 @@ export type Detector = (evidence: Evidence, claimed: ReadonlySet<number>) => Fin
 
 type Costs = Pick<
   Finding,
-  'trouble' | 'costNs' | 'costNsWhereItStrikes' | 'recoverableNs' | 'recoverableNsWhereItStrikes'
+  'trouble' | 'costNs' | 'costNsWhereItStrikes' | 'recoverableNs' | 'recoverableNsWhereItStrikes' | 'comingNs'
 >
 
 /** Costs of what runs in most frames: the same everywhere. */
@@ -98,6 +100,7 @@ export const floorCosts = (costNs: number, recoverableNs = costNs): Costs => ({
   costNsWhereItStrikes: costNs,
   recoverableNs,
   recoverableNsWhereItStrikes: recoverableNs,
+  comingNs: 0,
 })
 
 /**
@@ -114,6 +117,7 @@ export const spikeCosts = (whereNs: number, strikes: number, frames: number, rec
     costNsWhereItStrikes: whereNs,
     recoverableNs: costNs * recoverable,
     recoverableNsWhereItStrikes: whereNs * recoverable,
+    comingNs: 0,
   }
 }
 

@@ -21,6 +21,8 @@ export interface FindingReport {
   /** In the frames it strikes, on average. */
   costMsWhereItStrikes: number
   recoverableMsWhereItStrikes: number
+  /** What it will cost a frame after ten more minutes like these, if it grows; 0 for what does not. */
+  comingMs: number
   confidence: Confidence
   because: string
   frames: number[]
@@ -106,6 +108,7 @@ export const findingReports = (evidence: Evidence): FindingReport[] =>
     recoverableMsPerFrame: inMs(finding.recoverableNs),
     costMsWhereItStrikes: inMs(finding.costNsWhereItStrikes),
     recoverableMsWhereItStrikes: inMs(finding.recoverableNsWhereItStrikes),
+    comingMs: inMs(finding.comingNs),
     confidence: finding.confidence,
     because: finding.because,
     frames: finding.frames.map((frame) => frame + evidence.study.firstFrame),

@@ -35,6 +35,8 @@ const MOST_POINTS = 40
 const LEAST_POINTS = 5
 /** Loads must differ by this factor to say anything. */
 const LEAST_SPAN = 1.2
+/** A law whose criterion is this much above the best is as good (Burnham and Anderson, 2002). */
+const AS_GOOD = 2
 const EXPONENTS = Array.from({ length: 71 }, (_, i) => 0.5 + i * 0.05)
 /** 95 % of a chi-squared variable with one degree of freedom lie below. */
 const CHI_SQUARED_95 = 3.841
@@ -87,7 +89,9 @@ export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
       rss: line.rss,
     }
   })
-  const best = fits.reduce((a, b) => (b.aicc < a.aicc ? b : a))
+  const lowest = Math.min(...fits.map(({ aicc: value }) => value))
+  // Laws come in order of simplicity: the plainest of those that are as good as the best.
+  const best = fits.find((fit) => fit.aicc <= lowest + AS_GOOD)!
   const middle = y.reduce((sum, value) => sum + value, 0) / y.length
   const total = y.reduce((sum, value) => sum + (value - middle) ** 2, 0)
   return {

@@ -1,11 +1,11 @@
 /** Figures as findings say them. */
-import { count, ms, percent, plural, three } from '../words/index.ts'
+import { amount, count, ms, percent, plural, three } from '../words/index.ts'
 import type { Evidence } from './evidence.ts'
 import type { Cause } from './spikes.ts'
 
 export const msOf = (ns: number): string => ms(ns / 1e6)
 export const share = percent
-export { count, plural, three }
+export { amount, count, plural, three }
 
 /** What a cost a frame comes to: `0.51 ms a frame (3.1 % of the budget, 30.4 ms of every second)`. */
 export function costWords({ budgetNs, seconds, count }: Evidence, nsPerFrame: number): string {
@@ -14,8 +14,7 @@ export function costWords({ budgetNs, seconds, count }: Evidence, nsPerFrame: nu
 }
 
 /** `214 runs`, or `1.77 runs` on average. */
-export const times = (value: number): string =>
-  Number.isInteger(value) ? plural(value, 'time') : `${three(value)} times`
+export const times = (value: number): string => `${amount(value)} ${value === 1 ? 'time' : 'times'}`
 
 /** How often something comes: `60.0 a second`, `every 6.67 s`. */
 export function rate(perSecond: number): string {
@@ -29,7 +28,7 @@ export function causeWords(name: string, { why, calls, usualCalls, selfNs, usual
   const usually = usualNs > 0 ? `usually ${msOf(usualNs)}` : 'usually nothing'
   if (why === 'waiting') return `${name} waited ${msOf(selfNs)}, ${usually}`
   if (why === 'more-calls') {
-    const usual = usualCalls === 0 ? 'usually not at all' : `usually ${three(usualCalls)}`
+    const usual = usualCalls === 0 ? 'usually not at all' : `usually ${amount(usualCalls)}`
     return `${name} ran ${times(Number(calls.toPrecision(3)))} for ${msOf(selfNs)}, ${usual}`
   }
   return `${name} took ${msOf(selfNs)}, ${usually}`

@@ -12,6 +12,9 @@ export function three(value: number): string {
   return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
 }
 
+/** A number of things: whole as it is, a mean with three digits. */
+export const amount = (value: number): string => (Number.isInteger(value) ? count(value) : three(value))
+
 /** A number that somebody chose, as they would write it: 60, 59.94. */
 export const plain = (value: number): string => String(Number(value.toFixed(3)))
 

@@ -24,7 +24,8 @@ interface TableProps<T> {
 
 /** A plain table: figures in columns, heads that explain them. */
 export function Table<T>({ label, columns, rows, keyOf, sort, isChosen, onChoose }: TableProps<T>) {
-  const side = ({ align }: TableColumn<T>) => (align === 'left' ? 'text-left' : 'text-right')
+  const side = ({ align }: TableColumn<T>) =>
+    align === 'left' ? 'text-left' : 'text-right whitespace-nowrap'
   return (
     <table aria-label={label} className="w-full tabular-nums">
       <thead className="sticky top-0 bg-paper text-xs text-faint">

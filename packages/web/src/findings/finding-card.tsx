@@ -32,7 +32,7 @@ export function FindingCard({ finding, take, budgetMs }: CardProps) {
       >
         <span className="flex items-baseline gap-2">
           <b className="min-w-0 grow truncate font-medium">
-            {path.at(-1) ?? finding.subject ?? 'whole frames'}
+            {path.at(-1) ?? (finding.subject || 'the whole game')}
           </b>
           <span
             className="tabular-nums whitespace-nowrap"

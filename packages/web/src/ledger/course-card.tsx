@@ -1,6 +1,6 @@
 import { useMemo } from 'react'
 import type { CourseResponse, LedgerRowDto } from '@lapsus/api'
-import { count, ms, plural, three } from '@lapsus/core/words'
+import { amount, count, ms, plural, three } from '@lapsus/core/words'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
 import { useFramesQuery } from '../state/frames-query.ts'
@@ -70,8 +70,8 @@ function Course({ course }: { course: CourseResponse }) {
             {frame}
           </button>
         ))}
-        · runs a frame: {three(callsPerFrame.least)} at least, {three(callsPerFrame.median)} at the median,{' '}
-        {three(callsPerFrame.most)} at most
+        · runs a frame: {amount(callsPerFrame.least)} at least, {amount(callsPerFrame.median)} at the median,{' '}
+        {amount(callsPerFrame.most)} at most
       </p>
     </div>
   )

@@ -6,6 +6,7 @@ import type { LedgerResponse } from '@lapsus/api'
 import { IconButton } from '../components/button.tsx'
 import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
+import { Select } from '../components/select.tsx'
 import { Words } from '../components/words.tsx'
 import { percent, three } from '@lapsus/core/words'
 import { copyText, saveText } from '../components/take-away.ts'
@@ -31,12 +32,13 @@ const ROW_PX = 25
 const LEAST_SHOWN = 0.001
 const GRID = 'grid items-center gap-x-1'
 /** Width of the columns after the name, with one for each of the details shown. */
-const columnsOf = (details: Detail[]): CSSProperties => ({
-  gridTemplateColumns:
-    details.length === 0
-      ? 'minmax(0,1fr) 4.2rem 4.2rem 4.2rem 4.2rem 6.4rem'
-      : `minmax(0,1fr) 3.5rem 3.5rem 3.6rem 3.3rem ${'4.3rem '.repeat(details.length)} 3.9rem`,
+const columnsOf = (details: Detail[], wide: boolean): CSSProperties => ({
+  gridTemplateColumns: wide
+    ? `minmax(0,1fr) 4.2rem 4.2rem 4.2rem 4.2rem ${'4.6rem '.repeat(details.length)} 6.4rem`
+    : 'minmax(0,1fr) 3.6rem 3.6rem 3.4rem 3.9rem',
 })
+/** What is left out where there is little room. */
+const ONLY_WIDE: Sort = 'p99'
 const UNIT_WORDS: Record<Unit, string> = {
   frame: 'ms a frame',
   second: 'ms a second',
@@ -93,7 +95,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
         : ledgerLines(ledger, take, { by, sort, search }, closed),
     [ledger, take, by, sort, search, closed],
   )
-  const details = useMemo(() => detailsIn(ledger), [ledger])
+  const details = useMemo(() => (wide ? detailsIn(ledger) : []), [ledger, wide])
   const scope = useMemo(() => scopeOf(take, ledger, budgetMs), [take, ledger, budgetMs])
 
   return (
@@ -104,21 +106,24 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
       data-stale={stale}
     >
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-line px-3 py-1.5">
-        <Choice
+        <OneOf
+          wide={wide}
           label="Group by"
           values={GROUPINGS}
           words={BY_WORDS}
           value={by}
           onChange={(value) => change({ by: value })}
         />
-        <Choice
+        <OneOf
+          wide={wide}
           label="Unit"
           values={UNITS}
           words={UNIT_WORDS}
           value={unit}
           onChange={(value) => change({ unit: value })}
         />
-        <Choice
+        <OneOf
+          wide={wide}
           label="Frames"
           values={LEDGER_SCOPES}
           words={SCOPE_WORDS}
@@ -131,7 +136,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
           aria-label="Search by name"
           placeholder="Search  /"
           value={search}
-          className="h-7 w-32 grow rounded border border-line bg-leaf px-2"
+          className="h-7 w-20 grow rounded border border-line bg-leaf px-2"
           onChange={(event) => change({ search: event.target.value })}
           onKeyDown={(event) => {
             event.stopPropagation()
@@ -163,7 +168,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
           </IconButton>
         </div>
       </div>
-      <Head sort={sort} details={details} onSort={(value) => change({ sort: value })} />
+      <Head sort={sort} details={details} wide={wide} onSort={(value) => change({ sort: value })} />
       {error !== null ? (
         <Words alarm title="The ledger could not be read">
           {error}
@@ -186,6 +191,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
         <Lines
           lines={lines}
           details={details}
+          wide={wide}
           unit={unit}
           scope={scope}
           toggle={(path) =>
@@ -204,6 +210,20 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
   )
 }
 
+interface OneOfProps<T extends string> {
+  wide: boolean
+  label: string
+  values: readonly T[]
+  words: Record<T, string>
+  value: T
+  onChange(value: T): void
+}
+
+/** A choice with all its values in sight, where there is room. */
+function OneOf<T extends string>({ wide, words, ...choice }: OneOfProps<T>) {
+  return wide ? <Choice words={words} {...choice} /> : <Select words={(value) => words[value]} {...choice} />
+}
+
 /** Time is that of the frames themselves: between kept stretches there is some that nobody recorded. */
 function scopeOf({ frames }: OpenTake, ledger: LedgerResponse | null, budgetMs: number): Scope {
   if (ledger === null) return { frames: 1, durationMs: 1, budgetMs }
@@ -212,7 +232,14 @@ function scopeOf({ frames }: OpenTake, ledger: LedgerResponse | null, budgetMs: 
   return { frames: ledger.frames, durationMs: durationMs ?? allNs() / 1e6, budgetMs }
 }
 
-function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort(sort: Sort): void }) {
+interface HeadProps {
+  sort: Sort
+  details: Detail[]
+  wide: boolean
+  onSort(sort: Sort): void
+}
+
+function Head({ sort, details, wide, onSort }: HeadProps) {
   const cell = (value: Sort, head: string, about: string, align: string) => (
     <Hint key={value} text={about}>
       <button
@@ -228,11 +255,13 @@ function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort
   )
   return (
     <div
-      style={columnsOf(details)}
+      style={columnsOf(details, wide)}
       className={`${GRID} border-b border-line py-1 pr-4 pl-3 text-xs text-faint`}
     >
       {cell('name', 'name', 'The marker’s name; in a tree, below the marker it ran in.', 'text-left')}
-      {COLUMNS.map(({ sort: value, head, about }) => cell(value, head, about, 'text-right'))}
+      {COLUMNS.filter((column) => wide || column.sort !== ONLY_WIDE).map(({ sort: value, head, about }) =>
+        cell(value, head, about, 'text-right'),
+      )}
       {details.map((detail) => cell(detail, DETAILS[detail].head, DETAILS[detail].about, 'text-right'))}
       <Hint text="Self time per frame as a share of the frame budget.">
         <span className="text-right">of budget</span>
@@ -244,12 +273,13 @@ function Head({ sort, details, onSort }: { sort: Sort; details: Detail[]; onSort
 interface LinesProps {
   lines: LedgerLine[]
   details: Detail[]
+  wide: boolean
   unit: Unit
   scope: Scope
   toggle(path: number): void
 }
 
-function Lines({ lines, details, unit, scope, toggle }: LinesProps) {
+function Lines({ lines, details, wide, unit, scope, toggle }: LinesProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const path = useView((view) => view.path)
   const rows = useVirtualizer({
@@ -280,6 +310,7 @@ function Lines({ lines, details, unit, scope, toggle }: LinesProps) {
               line={lines[index]!}
               chosen={index === chosen}
               details={details}
+              wide={wide}
               unit={unit}
               scope={scope}
               toggle={toggle}
@@ -295,12 +326,13 @@ interface LineProps {
   line: LedgerLine
   chosen: boolean
   details: Detail[]
+  wide: boolean
   unit: Unit
   scope: Scope
   toggle(path: number): void
 }
 
-function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
+function Line({ line, chosen, details, wide, unit, scope, toggle }: LineProps) {
   const change = useView((view) => view.change)
   const { row, path, indent, children, open } = line
   const figure = (sumMs: number) => {
@@ -314,7 +346,7 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
       role="row"
       tabIndex={0}
       aria-selected={chosen}
-      style={columnsOf(details)}
+      style={columnsOf(details, wide)}
       className={`${GRID} h-full pr-1 pl-3 tabular-nums outline-offset-[-2px] ${chosen ? 'bg-pick' : 'hover:bg-line/35'}`}
       onClick={() => change({ path: chosen ? null : path })}
       onDoubleClick={() => change({ frame: row.worstFrame, path })}
@@ -353,19 +385,21 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
       <span role="cell" className="text-right text-faint">
         {figure(row.totalMs)}
       </span>
-      <span role="cell" className="text-right">
-        <button
-          type="button"
-          className="hover:underline"
-          title={`Worst: ${three(row.worstSelfMs)} ms in frame ${row.worstFrame}. Click to read that frame.`}
-          onClick={(event) => {
-            event.stopPropagation()
-            change({ frame: row.worstFrame, path: path ?? null })
-          }}
-        >
-          {three(row.selfP99Ms)}
-        </button>
-      </span>
+      {wide && (
+        <span role="cell" className="text-right">
+          <button
+            type="button"
+            className="hover:underline"
+            title={`Worst: ${three(row.worstSelfMs)} ms in frame ${row.worstFrame}. Click to read that frame.`}
+            onClick={(event) => {
+              event.stopPropagation()
+              change({ frame: row.worstFrame, path: path ?? null })
+            }}
+          >
+            {three(row.selfP99Ms)}
+          </button>
+        </span>
+      )}
       <span role="cell" className="text-right text-faint">
         {row.calls / scope.frames < LEAST_SHOWN ? `<${LEAST_SHOWN}` : three(row.calls / scope.frames)}
       </span>
@@ -375,7 +409,7 @@ function Line({ line, chosen, details, unit, scope, toggle }: LineProps) {
         </span>
       ))}
       <span role="cell" className="flex items-center justify-end gap-1.5 pr-1">
-        {details.length === 0 && (
+        {wide && (
           <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
             <span
               className={`block h-full ${line.waits ? 'bg-faint/50' : share > 1 ? 'bg-alarm' : 'bg-work'}`}

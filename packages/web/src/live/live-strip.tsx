@@ -50,6 +50,7 @@ export function LiveStrip({ take, budgetMs, seconds, onPick }: LiveStripProps) {
         budgetMs,
         frame: null,
         range: null,
+        lit: [],
       }),
     [take, window, budgetMs],
   )

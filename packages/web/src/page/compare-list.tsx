@@ -1,5 +1,5 @@
 import { useMemo } from 'react'
-import { ms, three } from '@lapsus/core/words'
+import { count, ms, three } from '@lapsus/core/words'
 import { Table } from '../components/table.tsx'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
@@ -40,7 +40,7 @@ export function CompareList({ take, frame, beside }: { take: OpenTake; frame: nu
               <>
                 {nameOf(take, path)}
                 <span className="block text-xs text-faint">
-                  {three(a.calls)} × here, {three(b.calls)} × there
+                  {count(a.calls)} × here, {count(b.calls)} × there
                 </span>
               </>
             ),

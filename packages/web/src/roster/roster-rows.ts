@@ -37,7 +37,7 @@ export function rosterLines(
   return [...groups].map(([group, own]) => ({ group, rows: own }))
 }
 
-/** Whether, and how often, it needs to run: what its figures say, in a few words. */
+/** Whether, and how often, it needs to run: what its figures say, in a few words; empty where they do not. */
 export function verdictOf(row: RosterRow): string {
   const idle = idleShare(row)
   const changes = changesPerSecond(row)
@@ -46,7 +46,7 @@ export function verdictOf(row: RosterRow): string {
   if (row.needless !== null && row.needless >= 0.2)
     return `not in ${Math.round(row.needless * 100)} % of its runs`
   if (idle !== null && idle >= 0.2) return `not for ${Math.round(idle * 100)} % of them`
-  return row.needless === null && changes === null && idle === null ? 'it does not say' : 'yes'
+  return row.needless === null && changes === null && idle === null ? '' : 'yes'
 }
 
 export function rosterCsv(rows: readonly RosterRow[]): string {

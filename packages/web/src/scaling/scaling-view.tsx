@@ -7,6 +7,7 @@ import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
 import type { Palette } from '../components/canvas.tsx'
 import { Chart } from '../components/chart.tsx'
+import { Select } from '../components/select.tsx'
 import { Words } from '../components/words.tsx'
 import { useFramesQuery } from '../state/frames-query.ts'
 import type { OpenTake } from '../state/take.ts'
@@ -42,6 +43,10 @@ export function ScalingView({ take, budgetMs }: { take: OpenTake; budgetMs: numb
     const next = which === 0 ? [id, ...chosen.slice(1)] : id === '' ? [chosen[0]!] : [chosen[0]!, id]
     change({ loads: next })
   }
+  const wordsOf = (id: string) =>
+    id === ''
+      ? 'nothing else'
+      : `${answer.loads.find((load) => load.id === id)?.name ?? id}${id.startsWith('class') ? ' (instances)' : ''}`
   const loadName = chosen.map((id) => answer.loads.find((load) => load.id === id)?.name ?? id).join(' × ')
   return (
     <section aria-label="Scaling" className="flex h-full min-h-0 flex-col" data-testid="scaling">
@@ -54,12 +59,18 @@ export function ScalingView({ take, budgetMs }: { take: OpenTake; budgetMs: numb
           </button>
         )}
         <span className="text-faint">against</span>
-        <LoadChoice label="Load" loads={answer.loads} value={chosen[0]!} onChange={(id) => pick(0, id)} />
+        <Select
+          label="Load"
+          values={answer.loads.map(({ id }) => id)}
+          words={wordsOf}
+          value={chosen[0]!}
+          onChange={(id) => pick(0, id)}
+        />
         <span className="text-faint">×</span>
-        <LoadChoice
+        <Select
           label="Second load"
-          none
-          loads={answer.loads}
+          values={['', ...answer.loads.map(({ id }) => id)]}
+          words={wordsOf}
           value={chosen[1] ?? ''}
           onChange={(id) => pick(1, id)}
         />
@@ -72,33 +83,6 @@ export function ScalingView({ take, budgetMs }: { take: OpenTake; budgetMs: numb
       </div>
       <Fits scaling={answer} />
     </section>
-  )
-}
-
-interface LoadChoiceProps {
-  label: string
-  loads: ScalingResponse['loads']
-  value: string
-  none?: boolean
-  onChange(id: string): void
-}
-
-function LoadChoice({ label, loads, value, none = false, onChange }: LoadChoiceProps) {
-  return (
-    <select
-      aria-label={label}
-      value={value}
-      className="h-7 rounded border border-line bg-leaf px-1.5"
-      onChange={(event) => onChange(event.target.value)}
-    >
-      {none && <option value="">nothing else</option>}
-      {loads.map(({ id, name }) => (
-        <option key={id} value={id}>
-          {name}
-          {id.startsWith('class') ? ' (instances)' : ''}
-        </option>
-      ))}
-    </select>
   )
 }
 

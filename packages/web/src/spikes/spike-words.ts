@@ -1,5 +1,5 @@
 import type { CauseReport, FamilyReport } from '@lapsus/core/detect'
-import { ms, three } from '@lapsus/core/words'
+import { amount, ms, three } from '@lapsus/core/words'
 
 /** What a cause did more than usual: `path.search ran 214 times, usually 3: +12.1 ms`. */
 export function causeWords({ path, why, calls, usualCalls, excessMs, usualMs, selfMs }: CauseReport): string {
@@ -8,8 +8,8 @@ export function causeWords({ path, why, calls, usualCalls, excessMs, usualMs, se
   if (why === 'collection') return `a collection paused it: ${more}`
   if (why === 'waiting') return `${name} waited ${ms(selfMs)}: ${more}`
   if (why === 'slower-calls') return `${name} took ${ms(selfMs)}, usually ${ms(usualMs)}: ${more}`
-  const times = `${three(calls)} ${calls === 1 ? 'time' : 'times'}`
-  return `${name} ran ${times}, usually ${usualCalls === 0 ? 'not at all' : three(usualCalls)}: ${more}`
+  const times = `${amount(calls)} ${calls === 1 ? 'time' : 'times'}`
+  return `${name} ran ${times}, usually ${usualCalls === 0 ? 'not at all' : amount(usualCalls)}: ${more}`
 }
 
 /** When a family comes, as far as that is known. */

@@ -14,7 +14,12 @@ export interface StripPicture {
   /** The frame on the page; null while none is. */
   frame: number | null
   range: FrameRange | null
+  /** Frames that a finding points at. */
+  lit: readonly number[]
 }
+
+/** Half the width of a wedge, px. */
+const WEDGE = 3
 
 /** Frames hang from the top edge; what falls through the floor is in the alarm colour. */
 export function drawStrip(
@@ -33,7 +38,27 @@ export function drawStrip(
   drawFloor(context, width, palette, floorY, budgetMs)
   drawStretches(context, width, height, palette, picture)
   drawMoments(context, width, palette, picture)
+  drawLit(context, width, height, palette, picture)
   if (picture.frame !== null) drawCaret(context, width, height, palette, picture.window, picture.frame)
+}
+
+/** Wedges at the foot, pointing up at the frames of a finding. */
+function drawLit(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  { window, lit }: StripPicture,
+): void {
+  context.fillStyle = palette.ink
+  for (const frame of lit) {
+    const x = xOfFrame(frame + 0.5, window, width)
+    context.beginPath()
+    context.moveTo(x, height - FOOT)
+    context.lineTo(x - WEDGE, height - FOOT + 2 * WEDGE)
+    context.lineTo(x + WEDGE, height - FOOT + 2 * WEDGE)
+    context.fill()
+  }
 }
 
 function drawFrames(

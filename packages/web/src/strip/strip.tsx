@@ -1,7 +1,8 @@
-import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import { classOf, longestWait, worstFrame } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { ms } from '@lapsus/core/words'
+import { useDiagnosis } from '../state/diagnosis.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'
@@ -16,7 +17,12 @@ const ZOOM_STEP = 1.25
 export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
   const { frames, detail } = take
   const count = frames.startNs.length
-  const { frame, range, change } = useView()
+  const { frame, range, finding, change } = useView()
+  const diagnosis = useDiagnosis((state) => state.diagnosis)
+  const lit = useMemo(
+    () => diagnosis?.findings.find(({ id }) => id === finding)?.frames ?? [],
+    [diagnosis, finding],
+  )
   const [window, setWindow] = useState<Window>({ from: 0, to: count })
   const [hovered, setHovered] = useState<{ frame: number; x: number } | null>(null)
   const [dragged, setDragged] = useState<FrameRange | null>(null)
@@ -47,8 +53,9 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         budgetMs,
         frame,
         range: dragged ?? range,
+        lit,
       }),
-    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged],
+    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged, lit],
   )
 
   // React's wheel listeners are passive, and this one must keep the page from scrolling.

@@ -40,17 +40,13 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
       {kind === 'over' && (
         <span className="whitespace-nowrap text-alarm">over by {ms(workMs - budgetMs)}</span>
       )}
-      {kind === 'held' && (
-        <span className="whitespace-nowrap">late, held by {longestWait(frames, frame)}</span>
-      )}
-      <span className="grow" />
-      <RecorderShare take={take} frame={frame} />
+      {kind === 'held' && <span className="whitespace-nowrap">held by {longestWait(frames, frame)}</span>}
     </div>
   )
 }
 
 /** What recording itself cost of the frame. */
-function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; frame: number }) {
+export function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; frame: number }) {
   const withoutRecorder = useView((view) => view.withoutRecorder)
   const { recorder } = detail.conditions
   if (recorder === undefined) return null
@@ -59,7 +55,7 @@ function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; fr
   const spans = plural(frames.mainSpans[frame]!, 'span')
   return (
     <Hint text={`${spans} at about ${recorder.spanNs} ns each, as measured when the recording began.`}>
-      <span tabIndex={0} className="text-xs whitespace-nowrap text-faint" data-testid="recorder-share">
+      <span tabIndex={0} className="min-w-0 truncate text-xs text-faint" data-testid="recorder-share">
         recorder {ms(shareNs / NS_PER_MS)}, {percent(shareNs / Math.max(1, workNs))}
         {withoutRecorder && ' (taken out)'}
       </span>

@@ -2,7 +2,7 @@ import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
 import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
-import { costWords, msOf, share, three } from '../sentences.ts'
+import { amount, costWords, msOf, share, three } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
 /** A path is worth the question from this share of the budget on. */
@@ -80,8 +80,8 @@ function manyAgainstMany(evidence: Evidence, course: PathCourse, sources: LoadSo
   const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
   return finding(evidence, course, best, recoverableNs, {
     text:
-      `${name} runs ${three(means.calls)} times a frame, and each run costs more the more ${source.name} there are: ` +
-      `${msOf(costAt(scaling.best!, least))} at ${three(least)}, ${msOf(costAt(scaling.best!, most))} at ${three(most)}. ` +
+      `${name} runs ${amount(means.calls)} times a frame, and each run costs more the more ${source.name} there are: ` +
+      `${msOf(costAt(scaling.best!, least))} at ${amount(least)}, ${msOf(costAt(scaling.best!, most))} at ${amount(most)}. ` +
       `All against all: ${costWords(evidence, means.selfNs)}.`,
   })
 }
@@ -107,7 +107,7 @@ function square(evidence: Evidence, course: PathCourse, sources: LoadSource[]): 
   return finding(evidence, course, best, recoverableNs, {
     text:
       `${name} grows with the square of ${source.name} (exponent ${three(value)}, between ${three(low)} and ${three(high)}): ` +
-      `${msOf(costAt(scaling.best!, most))} at ${three(most)}, ${msOf(costAt(scaling.best!, 2 * most))} at twice as many. ` +
+      `${msOf(costAt(scaling.best!, most))} at ${amount(most)}, ${msOf(costAt(scaling.best!, 2 * most))} at twice as many. ` +
       `Now ${costWords(evidence, means.selfNs)}.`,
   })
 }

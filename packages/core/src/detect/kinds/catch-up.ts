@@ -1,5 +1,5 @@
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { msOf, plural, share, three } from '../sentences.ts'
+import { amount, msOf, plural, share } from '../sentences.ts'
 import { stepFigures } from '../waiting.ts'
 
 /** Frames with so many times the usual steps are catching up. */
@@ -26,7 +26,7 @@ export const catchUp: Detector = (evidence) => {
       kind: 'catch-up',
       path,
       text:
-        `${name} runs ${three(base)} times in a usual frame, but up to ${three(most)} times in ${plural(multiplied.length, 'frame')} after a long one: ` +
+        `${name} runs ${amount(base)} times in a usual frame, but up to ${amount(most)} times in ${plural(multiplied.length, 'frame')} after a long one: ` +
         `${msOf(meanExtraNs)} more in these, at ${msOf(costNs)} a step. A step takes ${share(utilisation)} of the time it stands for; ` +
         (utilisation >= NEARLY_FULL
           ? 'at 100 % the game never catches up.'

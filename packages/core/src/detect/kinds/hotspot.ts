@@ -2,7 +2,7 @@ import { median } from '../../stats/index.ts'
 import { dense, type PathCourse } from '../../study/index.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, worstFrames, type Detector, type RemedyKind } from '../finding.ts'
-import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import { amount, costWords, msOf, plural, share } from '../sentences.ts'
 
 /** A path alone takes at least this share of the budget. */
 const HOT = 0.1
@@ -22,7 +22,8 @@ export const hotspots: Detector = (evidence, claimed) =>
     const selfNs = usualSelfNs(evidence, course)
     const each = selfNs / means.calls
     const often = means.calls >= MANY_CALLS && each <= SHORT_RUN * budgetNs
-    if (selfNs < (often ? HOT_BY_CALLS : HOT) * budgetNs) return []
+    // Not so either where there is no normal frame to judge by.
+    if (!(selfNs >= (often ? HOT_BY_CALLS : HOT) * budgetNs)) return []
     const name = evidence.names(path.id).at(-1)!
     const remedies: RemedyKind[] = often
       ? ['one-manager', 'stagger', 'sleep', 'jobs', 'by-hand']
@@ -31,7 +32,7 @@ export const hotspots: Detector = (evidence, claimed) =>
       kind: 'hotspot',
       path: path.id,
       text:
-        `${name} itself takes ${costWords(evidence, selfNs)}: ${three(means.calls)} ${means.calls === 1 ? 'run' : 'runs'} of ${msOf(each)}. ` +
+        `${name} itself takes ${costWords(evidence, selfNs)}: ${amount(means.calls)} ${means.calls === 1 ? 'run' : 'runs'} of ${msOf(each)}. ` +
         (often
           ? 'None of them is slow; there are many.'
           : means.calls <= 2

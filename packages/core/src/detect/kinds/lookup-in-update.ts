@@ -1,6 +1,6 @@
 import { SEARCH_TAG } from '../../format/index.ts'
 import { floorCosts, worstFrames, type Detector } from '../finding.ts'
-import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import { amount, costWords, msOf, plural, share } from '../sentences.ts'
 
 /** A search that runs in fewer frames than this is no part of the steady state. */
 const STEADY = 0.3
@@ -16,7 +16,7 @@ export const lookupsInUpdates: Detector = (evidence) =>
       kind: 'lookup-in-update',
       path: path.id,
       text:
-        `${name} searches ${three(means.calls)} times a frame at ${msOf(each)} each: ${costWords(evidence, means.totalNs)}. ` +
+        `${name} searches ${amount(means.calls)} times a frame at ${msOf(each)} each: ${costWords(evidence, means.totalNs)}. ` +
         `Kept from once, the answer would cost next to nothing.`,
       ...floorCosts(means.totalNs),
       confidence: 'high',

@@ -2,7 +2,7 @@ import { NO_PATH } from '../../take/index.ts'
 import { mean } from '../../stats/index.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
-import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import { amount, costWords, msOf, plural, share, three } from '../sentences.ts'
 
 /** Fewer needless runs than this share are what happens. */
 const LEAST_SHARE = 0.2
@@ -31,7 +31,7 @@ function saidNeedless(evidence: Evidence, claimed: ReadonlySet<number>): Finding
       kind: 'needless-updates',
       path: path.id,
       text:
-        `${name} runs ${three(runs / evidence.count)} times a frame, and ${three(needless / evidence.count)} of these change nothing: ` +
+        `${name} runs ${amount(runs / evidence.count)} times a frame, and ${three(needless / evidence.count)} of these change nothing: ` +
         `${costWords(evidence, costNs)}.${idleWords(evidence, path.marker)}`,
       ...floorCosts(costNs),
       confidence: said >= runs / 2 ? 'high' : 'medium',

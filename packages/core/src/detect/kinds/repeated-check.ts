@@ -1,5 +1,5 @@
 import { floorCosts, worstFrames, type Detector } from '../finding.ts'
-import { costWords, plural, share, three } from '../sentences.ts'
+import { amount, costWords, plural, share, three } from '../sentences.ts'
 
 /** Fewer repetitions than this share of the runs are a coincidence. */
 const LEAST_SHARE = 0.2
@@ -18,7 +18,7 @@ export const repeatedChecks: Detector = (evidence) =>
       kind: 'repeated-check',
       path: path.id,
       text:
-        `${name} runs ${three(perFrame)} times a frame, and ${three(repeated / evidence.count)} of these ask what was asked ` +
+        `${name} runs ${amount(perFrame)} times a frame, and ${three(repeated / evidence.count)} of these ask what was asked ` +
         `and answered alike in the same frame: ${costWords(evidence, costNs)}. ${three(perFrame - repeated / evidence.count)} would do.`,
       ...floorCosts(costNs),
       confidence: 'high',

@@ -1,0 +1,260 @@
+/** Studies made for tests: frames described as trees of runs, recorded, digested and put together. */
+import {
+  EFFECT_UNSAID,
+  emptyChunk,
+  NO_KEY,
+  noJobs,
+  type ChunkRecord,
+  type Conditions,
+  type JobEvents,
+  type LaneSpans,
+  type MarkerKind,
+} from '@lapsus/core/format'
+import { coursesOf } from '@lapsus/core/rollup'
+import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { Digester } from '@lapsus/core/take'
+
+export interface Run {
+  marker: string
+  /** Own time, ns. */
+  selfNs: number
+  children?: Run[]
+  /** Whether it changed anything; unsaid if not given. */
+  effect?: boolean
+  key?: number
+  /** Allocated by itself. */
+  bytes?: number
+}
+
+export interface TestFrame {
+  runs: Run[]
+  /** Time outside any marker, ns. */
+  restNs?: number
+  steps?: number
+  gauges?: Record<string, number>
+  /** Born and died, by class. */
+  lives?: Record<string, [number, number]>
+  /** Looks and changes, by watch. */
+  watches?: Record<string, [number, number]>
+  /** Instances, enabled and asleep, by class. */
+  updaters?: Record<string, [number, number, number]>
+  moments?: string[]
+}
+
+export interface TestGame {
+  markers?: Record<string, { kind?: MarkerKind; tags?: string[]; watches?: string[]; group?: string }>
+  /** Marker that runs once for each updater of a class. */
+  classes?: Record<string, string | null>
+  target?: number
+  conditions?: Conditions
+  jobs?: JobEvents
+  /** Frames a chunk. */
+  chunkFrames?: number
+  /** First frames of kept stretches; multiples of `chunkFrames`. */
+  stretches?: number[]
+}
+
+export const run = (marker: string, selfNs: number, more: Partial<Run> = {}): Run => ({
+  marker,
+  selfNs,
+  ...more,
+})
+
+/** `times` runs of `selfNs` each. */
+export const runs = (times: number, marker: string, selfNs: number, more: Partial<Run> = {}): Run[] =>
+  Array.from({ length: times }, () => run(marker, selfNs, more))
+
+const NOBODY: Partial<Conditions> = {}
+
+/** What the chunks of the frames are put together to. */
+export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
+  const { chunkFrames = 50, target = 60, conditions = NOBODY, stretches = [] } = game
+  const ids = namesIn(frames, game)
+  const digester = new Digester()
+  const id = (list: string[], name: string) => list.indexOf(name)
+  digester.declare({
+    record: 'declare',
+    sequence: 1,
+    markers: ids.markers.map((name, at) => ({
+      id: at,
+      name,
+      group: game.markers?.[name]?.group ?? '',
+      kind: game.markers?.[name]?.kind ?? 'work',
+      tags: game.markers?.[name]?.tags ?? [],
+      watches: (game.markers?.[name]?.watches ?? []).map((watch) => id(ids.watches, watch)),
+    })),
+    lanes: [
+      { id: 0, name: 'main' },
+      { id: 1, name: 'worker' },
+    ],
+    gauges: ids.gauges.map((name, at) => ({ id: at, name, unit: name === 'heap' ? 'bytes' : '' })),
+    watches: ids.watches.map((name, at) => ({ id: at, name })),
+    classes: ids.classes.map((name, at) => {
+      const marker = game.classes?.[name] ?? null
+      return { id: at, name, marker: marker === null ? null : id(ids.markers, marker) }
+    }),
+  })
+  const chunks: StudyChunk[] = []
+  let startNs = 0
+  for (let first = 0; first < frames.length; first += chunkFrames) {
+    const part = frames.slice(first, first + chunkFrames)
+    const record = chunkOf(part, chunks.length + 2, startNs, ids)
+    if (first === 0 && game.jobs !== undefined) record.jobs = game.jobs
+    const chunk = digester.digest(record)
+    startNs = record.frameStartNs.at(-1)! + record.frameDurationNs.at(-1)!
+    chunks.push({
+      frames: chunk.frames,
+      courses: coursesOf(chunk, digester.progress.paths),
+      samples: chunk.samples,
+      moments: chunk.moments,
+      beginsStretch: stretches.includes(first),
+      dropped: 0,
+    })
+  }
+  return buildStudy({ conditions, target, ...digester.progress }, chunks)
+}
+
+interface Names {
+  markers: string[]
+  gauges: string[]
+  watches: string[]
+  classes: string[]
+}
+
+function namesIn(frames: TestFrame[], game: TestGame): Names {
+  const markers = new Set<string>(Object.keys(game.markers ?? {}))
+  const visit = ({ marker, children = [] }: Run) => {
+    markers.add(marker)
+    children.forEach(visit)
+  }
+  const keys = (pick: (frame: TestFrame) => object | undefined) => [
+    ...new Set(frames.flatMap((frame) => Object.keys(pick(frame) ?? {}))),
+  ]
+  for (const frame of frames) frame.runs.forEach(visit)
+  return {
+    markers: [...markers],
+    gauges: keys(({ gauges }) => gauges),
+    watches: keys(({ watches }) => watches),
+    classes: [...new Set([...keys(({ lives }) => lives), ...keys(({ updaters }) => updaters)])],
+  }
+}
+
+function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: Names): ChunkRecord {
+  const rows = {
+    marker: [] as number[],
+    start: [] as number[],
+    duration: [] as number[],
+    depth: [] as number[],
+  }
+  const details = { effect: [] as number[], key: [] as number[], bytes: [] as number[] }
+  const count: number[] = []
+  const starts: number[] = []
+  const durations: number[] = []
+  let at = startNs
+  for (const { runs: outermost, restNs = 0 } of frames) {
+    const before = rows.marker.length
+    starts.push(at)
+    const lay = (span: Run, fromNs: number, depth: number): { endNs: number; bytes: number } => {
+      const row = rows.marker.length
+      rows.marker.push(names.markers.indexOf(span.marker))
+      rows.start.push(fromNs)
+      rows.duration.push(0)
+      rows.depth.push(depth)
+      details.effect.push(span.effect === undefined ? EFFECT_UNSAID : span.effect ? 2 : 1)
+      details.key.push(span.key ?? NO_KEY)
+      details.bytes.push(0)
+      let endNs = fromNs + span.selfNs
+      let bytes = span.bytes ?? 0
+      for (const child of span.children ?? []) {
+        const inside = lay(child, endNs, depth + 1)
+        endNs = inside.endNs
+        bytes += inside.bytes
+      }
+      rows.duration[row] = endNs - fromNs
+      details.bytes[row] = bytes
+      return { endNs, bytes }
+    }
+    let endNs = at
+    for (const span of outermost) endNs = lay(span, endNs, 0).endNs
+    count.push(rows.marker.length - before)
+    durations.push(endNs - at + restNs)
+    at = endNs + restNs
+  }
+  const some = <T extends Uint8Array | Uint32Array | Float64Array>(column: T) =>
+    column.some((value) => value !== 0) ? column : undefined
+  const lane: LaneSpans = {
+    lane: 0,
+    count: Uint32Array.from(count),
+    marker: Uint32Array.from(rows.marker),
+    startNs: Float64Array.from(rows.start),
+    durationNs: Float64Array.from(rows.duration),
+    depth: Uint8Array.from(rows.depth),
+    effect: some(Uint8Array.from(details.effect)),
+    key: some(Uint32Array.from(details.key)),
+    bytes: some(Float64Array.from(details.bytes)),
+  }
+  const samples = <T>(list: string[], pick: (frame: TestFrame) => Record<string, T> | undefined) =>
+    list.flatMap((name, id) => {
+      const found = frames.flatMap((frame, i) => {
+        const value = pick(frame)?.[name]
+        return value === undefined ? [] : [{ frame: i, value }]
+      })
+      return found.length === 0 ? [] : [{ id, frame: Uint32Array.from(found, (one) => one.frame), found }]
+    })
+  const column = (found: { value: readonly number[] }[], i: number) =>
+    Uint32Array.from(found, ({ value }) => value[i]!)
+  return {
+    ...emptyChunk(sequence),
+    frameStartNs: Float64Array.from(starts),
+    frameDurationNs: Float64Array.from(durations),
+    steps: Uint32Array.from(frames, ({ steps = 0 }) => steps),
+    lanes: [lane],
+    gauges: samples(names.gauges, ({ gauges }) => gauges).map(({ id, frame, found }) => ({
+      gauge: id,
+      frame,
+      value: Float64Array.from(found, ({ value }) => value),
+    })),
+    lives: samples(names.classes, ({ lives }) => lives).map(({ id, frame, found }) => ({
+      class: id,
+      frame,
+      born: column(found, 0),
+      died: column(found, 1),
+      bytes: new Float64Array(frame.length),
+    })),
+    watches: samples(names.watches, ({ watches }) => watches).map(({ id, frame, found }) => ({
+      watch: id,
+      frame,
+      looks: column(found, 0),
+      changes: column(found, 1),
+    })),
+    updaters: samples(names.classes, ({ updaters }) => updaters).map(({ id, frame, found }) => ({
+      class: id,
+      frame,
+      instances: column(found, 0),
+      enabled: column(found, 1),
+      unseen: new Uint32Array(frame.length),
+      far: new Uint32Array(frame.length),
+      asleep: column(found, 2),
+      everyMs: new Float64Array(frame.length),
+    })),
+    jobs: noJobs(),
+    moments: frames.flatMap(({ moments = [] }, i) =>
+      moments.map((name) => ({ name, atNs: starts[i]! + 1, data: null })),
+    ),
+  }
+}
+
+/** Numbers from 0 to below 1 that are the same for the same seed (mulberry32). */
+export function randomFrom(seed: number): () => number {
+  let state = seed >>> 0
+  return () => {
+    state = (state + 0x6d2b79f5) >>> 0
+    let mixed = Math.imul(state ^ (state >>> 15), state | 1)
+    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61)
+    return ((mixed ^ (mixed >>> 14)) >>> 0) / 0x1_0000_0000
+  }
+}
+
+/** Normal noise around 0, by Box and Muller. */
+export const normalFrom = (random: () => number): number =>
+  Math.sqrt(-2 * Math.log(1 - random())) * Math.cos(2 * Math.PI * random())

@@ -1,0 +1,104 @@
+/** What each flaw of the demo game should be found as, and the words of docs/accuracy.md. */
+import { cpus, release } from 'node:os'
+
+/** Kind of the finding, and markers of which one must be in its path; bytes: only seen with mode bytes. */
+export const FLAW_FINDINGS = {
+  'letter-churn': { kind: 'spawn-churn', markers: ['letter.admit', 'letter.address'], bytes: true },
+  'roost-awake': { kind: 'needless-updates', markers: ['moth.update'] },
+  'lantern-all-pairs': { kind: 'all-pairs', markers: ['lantern.measure'] },
+  'tally-rebuild': { kind: 'polling', markers: ['tally.text'] },
+  'belt-retest': { kind: 'repeated-check', markers: ['belt.test'] },
+  'name-search': { kind: 'lookup-in-update', markers: ['lantern.find'] },
+  'route-burst': { kind: 'spike-family', markers: ['routes.replan'] },
+  'roll-call-nested': { kind: 'spike-family', markers: ['roll.call'] },
+  'vector-churn': { kind: 'steady-allocation', markers: ['moth.steer'], bytes: true },
+  'step-pileup': { kind: 'catch-up', markers: ['mechanics.step'] },
+  'dead-letters': { kind: 'growth', markers: ['dead.look'] },
+  'lock-step': { kind: 'lock-step', markers: ['dust.sweep', 'audit.count'] },
+  'moth-objects': { kind: 'hotspot', markers: ['wing.beat'] },
+}
+
+/** Whether a finding is the one that a flaw should be found as. */
+export function isFoundBy(flaw, { kind, path }) {
+  const wanted = FLAW_FINDINGS[flaw]
+  return kind === wanted.kind && path.some((name) => wanted.markers.includes(name))
+}
+
+/** Kinds that stand for some flaw: what is found of them in a night without flaws is a false alarm. */
+const FLAW_KINDS = new Set(Object.values(FLAW_FINDINGS).map(({ kind }) => kind))
+
+const three = (value) => Number(value.toPrecision(3)).toLocaleString('en')
+const table = (head, rows) => [
+  `| ${head.join(' | ')} |`,
+  `| ${head.map(() => '---').join(' | ')} |`,
+  ...rows.map((row) => `| ${row.join(' | ')} |`),
+]
+
+/** @param runs each with name, seed, bytes, frames, findings and spikes, as `inspect --json` gives them */
+export function accuracyPage(runs, { seeds, seconds, date }) {
+  const of = (name, bytes) => runs.filter((run) => run.name === name && run.bytes === bytes)
+  const times = (list, flaw) => {
+    const found = list.filter(({ findings }) => findings.some((one) => isFoundBy(flaw, one)))
+    const shown = found.filter(({ findings }) => findings.some((one) => isFoundBy(flaw, one) && !one.small))
+    const small = found.length - shown.length
+    return `${found.length} of ${list.length}${small > 0 ? `, ${small} of these below 1 % of the budget` : ''}`
+  }
+  const flaws = Object.entries(FLAW_FINDINGS)
+  const falseAlarms = [...of('none', false), ...of('none', true)].flatMap(({ seed, bytes, findings }) =>
+    findings
+      .filter(({ kind, small }) => FLAW_KINDS.has(kind) && !small)
+      .map((finding) => [seed, bytes ? 'bytes' : 'timing', finding.kind, finding.text]),
+  )
+  const others = [...of('none', false), ...of('none', true)].flatMap(({ findings }) =>
+    findings.filter(({ kind, small }) => !FLAW_KINDS.has(kind) && !small).map(({ kind }) => kind),
+  )
+  const otherCounts = [...new Set(others)].map(
+    (kind) => `${kind} ${others.filter((other) => other === kind).length} ×`,
+  )
+  const nights = of('none', false).length + of('none', true).length
+  return [
+    '# Accuracy',
+    '',
+    `Written by \`npm run accuracy\` on ${date}: Moth Post, ${seconds} s a night, seeds ${seeds.join(', ')}, on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}, Linux ${release()}), Node ${process.versions.node}. Each flaw is played alone and together with all others; the two that allocate are played with mode \`bytes\`, without which nobody can tell who allocates.`,
+    '',
+    '## Found and missed',
+    '',
+    ...table(
+      ['flaw', 'should be found as', 'at', 'alone', 'with all flaws'],
+      flaws.map(([flaw, { kind, markers, bytes = false }]) => [
+        flaw,
+        kind,
+        markers.join(' or '),
+        times(of(flaw, bytes), flaw),
+        times(of('all', bytes), flaw),
+      ]),
+    ),
+    '',
+    '## False alarms',
+    '',
+    `Nights without any flaw: ${nights}. Findings above 1 % of the budget, of a kind that stands for some flaw: ${falseAlarms.length}.`,
+    '',
+    ...(falseAlarms.length === 0 ? [] : [...table(['seed', 'mode', 'kind', 'text'], falseAlarms), '']),
+    `Findings of other kinds in these nights: ${otherCounts.join(', ') || 'none'}. They are about the machine and the runtime, not the game: a collection does pause a frame, and a busy machine does wake the game late.`,
+    '',
+    '## How busy the machine was',
+    '',
+    'The same night takes longer on a machine that does other things as well. Median and 99th percentile of the work of a frame, and spikes, by night:',
+    '',
+    ...table(
+      ['night', ...seeds.map((seed) => `seed ${seed}: p50, p99, spikes`)],
+      [...new Set(runs.map(({ name, bytes }) => `${name}${bytes ? ' (bytes)' : ''}`))].map((label) => [
+        label,
+        ...seeds.map((seed) => {
+          const run = runs.find(
+            (one) => one.seed === seed && `${one.name}${one.bytes ? ' (bytes)' : ''}` === label,
+          )
+          return run === undefined
+            ? '–'
+            : `${three(run.frames.work.p50)} ms, ${three(run.frames.work.p99)} ms, ${run.spikes}`
+        }),
+      ]),
+    ),
+    '',
+  ].join('\n')
+}
