@@ -93,7 +93,7 @@ const row = {
   bytes: 0,
   unknownBytes: 0,
 }
-const ledger = { from: 0, to: 1, by: 'path', rows: [row] }
+const ledger = { from: 0, to: 1, by: 'path', scope: 'chosen', frames: 2, durationMs: null, rows: [row] }
 const recording = {
   id: 'r',
   take: 't',

@@ -6,6 +6,7 @@ import {
   noJobs,
   type ChunkRecord,
   type Conditions,
+  type DeclareRecord,
   type JobEvents,
   type LaneSpans,
   type MarkerKind,
@@ -64,15 +65,12 @@ export const run = (marker: string, selfNs: number, more: Partial<Run> = {}): Ru
 export const runs = (times: number, marker: string, selfNs: number, more: Partial<Run> = {}): Run[] =>
   Array.from({ length: times }, () => run(marker, selfNs, more))
 
-const NOBODY: Partial<Conditions> = {}
-
-/** What the chunks of the frames are put together to. */
-export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
-  const { chunkFrames = 50, target = 60, conditions = NOBODY, stretches = [] } = game
+/** The records that a recorder of the game would send, but for the take's own and the last. */
+export function recordsFrom(frames: TestFrame[], game: TestGame = {}): [DeclareRecord, ...ChunkRecord[]] {
+  const { chunkFrames = 50, stretches = [] } = game
   const ids = namesIn(frames, game)
-  const digester = new Digester()
   const id = (list: string[], name: string) => list.indexOf(name)
-  digester.declare({
+  const declare: DeclareRecord = {
     record: 'declare',
     sequence: 1,
     markers: ids.markers.map((name, at) => ({
@@ -93,24 +91,30 @@ export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
       const marker = game.classes?.[name] ?? null
       return { id: at, name, marker: marker === null ? null : id(ids.markers, marker) }
     }),
-  })
-  const chunks: StudyChunk[] = []
+  }
+  const chunks: ChunkRecord[] = []
   let startNs = 0
   for (let first = 0; first < frames.length; first += chunkFrames) {
-    const part = frames.slice(first, first + chunkFrames)
-    const record = chunkOf(part, chunks.length + 2, startNs, ids)
-    if (first === 0 && game.jobs !== undefined) record.jobs = game.jobs
-    const chunk = digester.digest(record)
-    startNs = record.frameStartNs.at(-1)! + record.frameDurationNs.at(-1)!
-    chunks.push({
-      frames: chunk.frames,
-      courses: coursesOf(chunk, digester.progress.paths),
-      samples: chunk.samples,
-      moments: chunk.moments,
-      beginsStretch: stretches.includes(first),
-      dropped: 0,
-    })
+    const chunk = chunkOf(frames.slice(first, first + chunkFrames), chunks.length + 2, startNs, ids)
+    if (first === 0 && game.jobs !== undefined) chunk.jobs = game.jobs
+    if (stretches.includes(first)) chunk.stretch = { cause: 'a test', at: '2026-01-02T03:04:05.000Z' }
+    startNs = chunk.frameStartNs.at(-1)! + chunk.frameDurationNs.at(-1)!
+    chunks.push(chunk)
   }
+  return [declare, ...chunks]
+}
+
+/** What the frames are put together to. */
+export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
+  const { target = 60, conditions = {} } = game
+  const [declare, ...records] = recordsFrom(frames, game)
+  const digester = new Digester()
+  digester.declare(declare)
+  const chunks = records.map((record): StudyChunk => {
+    const { stretch, ...chunk } = digester.digest(record)
+    const courses = coursesOf(chunk, digester.progress.paths)
+    return { ...chunk, courses, beginsStretch: stretch !== null }
+  })
   return buildStudy({ conditions, target, ...digester.progress }, chunks)
 }
 

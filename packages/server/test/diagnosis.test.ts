@@ -1,0 +1,214 @@
+/** Findings, spikes, memory, roster, scaling, waiting and scoped ledgers over HTTP, on a real database. */
+import { expect } from 'chai'
+import {
+  checkCourse,
+  checkDiagnosis,
+  checkLedger,
+  checkMarks,
+  checkMemory,
+  checkRoster,
+  checkScaling,
+  checkWaiting,
+  type Problem,
+} from '@lapsus/api'
+import type { AnyRecord } from '@lapsus/core/format'
+import { DiagnosisRow } from '../src/database/models.ts'
+import type { RunningServer } from '../src/index.ts'
+import { recordsFrom, run, runs, type TestFrame } from '../../core/test/support/studies.ts'
+import { bytesOf, takeRecord } from '../../core/test/support/takes.ts'
+import { testServer, until } from './support.ts'
+
+const MS = 1e6
+const FRAMES = 400
+const CONDITIONS = { recorder: { spanNs: 1000, insideNs: 400, clockReadNs: 50, clockResolutionNs: 50 } }
+
+/** A night with needless updates, a polling text, bursts at a gate, a load and a heap. */
+const night: TestFrame[] = Array.from({ length: FRAMES }, (_, i) => {
+  const load = 50 + Math.round(30 * Math.sin(i / 20))
+  return {
+    runs: [
+      run('sim', 2 * MS, {
+        children: [
+          ...runs(20, 'npc', 50_000, { effect: i % 4 === 0, bytes: 2_000 }),
+          run('text', 500_000),
+          run('crowd', load * 20_000),
+          ...(i % 100 === 60 ? runs(30, 'search', 0.6 * MS) : []),
+        ],
+      }),
+      run('join', i % 10 === 0 ? 2 * MS : 0, { key: 1 }),
+      run('refresh', 8 * MS),
+    ],
+    gauges: { load, heap: 1e6 + (i % 50) * 40_000 },
+    watches: { tally: [1, i % 40 === 0 ? 1 : 0] },
+    updaters: { npcs: [20, 20, 10] },
+    lives: { imp: [i % 50 === 0 ? 1 : 0, 0] },
+    moments: i % 100 === 60 ? ['gate'] : [],
+    steps: 2,
+  }
+})
+
+const records = (take: string): AnyRecord[] => {
+  const following = recordsFrom(night, {
+    markers: {
+      refresh: { kind: 'wait:refresh' },
+      join: { kind: 'wait:job' },
+      text: { watches: ['tally'], group: 'board' },
+    },
+    classes: { npcs: 'npc' },
+  })
+  return [
+    takeRecord({ take, conditions: CONDITIONS }),
+    ...following,
+    { record: 'end', sequence: following.length + 1, dropped: 0 },
+  ]
+}
+
+describe('diagnosis', () => {
+  let server: RunningServer
+  before(async () => {
+    server = await testServer()
+    await importTake('one-night')
+  })
+  after(() => server.stop())
+
+  const call = (path: string, init?: RequestInit) => fetch(`${server.address}/api${path}`, init)
+  const json = async (path: string): Promise<unknown> => {
+    const response = await call(path)
+    expect(response.status, path).to.equal(200)
+    return response.json()
+  }
+  const binary = async (path: string) => new Uint8Array(await (await call(path)).arrayBuffer())
+  const importTake = (take: string) =>
+    call('/imports', { method: 'POST', body: bytesOf(records(take)) as BodyInit })
+  const problem = async (path: string): Promise<Problem> => (await (await call(path)).json()) as Problem
+  const diagnosis = async (query = '') => checkDiagnosis(await json(`/takes/one-night/diagnosis${query}`))
+  const kinds = (found: Awaited<ReturnType<typeof diagnosis>>) => found.findings.map(({ kind }) => kind)
+
+  it('is worked out when a take ends, and stored', async () => {
+    await until(async () => (await DiagnosisRow.findByPk('one-night')) !== null, 'the diagnosis is stored')
+    const found = await diagnosis()
+    expect(found).to.include({ from: 0, to: FRAMES - 1, target: 60, withoutRecorder: false, pauses: 0 })
+    expect(kinds(found)).to.include.members(['needless-updates', 'polling', 'spike-family'])
+    const needless = found.findings.find(({ kind }) => kind === 'needless-updates')!
+    expect(needless.path).to.deep.equal(['sim', 'npc'])
+    expect(needless.costMsPerFrame).to.be.closeTo(0.75, 1e-6)
+    expect(found.spikes.map(({ frame }) => frame)).to.deep.equal([60, 160, 260, 360])
+    expect(found.spikes[0]).to.include({ family: 0, moment: 'gate', held: false })
+    expect(found.spikes[0]!.causes[0]).to.deep.include({
+      path: ['sim', 'search'],
+      calls: 30,
+      usualCalls: 0,
+      why: 'more-calls',
+    })
+    expect(found.families[0]!.moment).to.deep.include({ name: 'gate', members: 4, times: 4 })
+  })
+
+  it('is stored again when other detectors made it', async () => {
+    await DiagnosisRow.update({ version: 0 }, { where: { takeId: 'one-night' } })
+    const found = await diagnosis()
+    expect(kinds(found)).to.include('polling')
+    expect((await DiagnosisRow.findByPk('one-night'))!.version).to.be.greaterThan(0)
+  })
+
+  it('can be of chosen frames, of another target, and without the recorder', async () => {
+    const part = await diagnosis('?from=100&to=199')
+    expect(part).to.include({ from: 100, to: 199 })
+    expect(part.spikes.map(({ frame }) => frame)).to.deep.equal([160])
+    expect((await diagnosis('?target=20')).spikes).to.deep.equal([])
+    const bare = await diagnosis('?recorder=without')
+    const cost = (found: typeof bare) => found.findings.find(({ kind }) => kind === 'needless-updates')!.text
+    expect(bare.withoutRecorder).to.equal(true)
+    // Which runs are needless is told by their own times, which are kept as recorded.
+    expect(cost(bare)).to.contain('15.0 of these change nothing')
+  })
+
+  it('remembers what is marked for all takes of the game', async () => {
+    const [first] = (await diagnosis()).findings
+    const mark = (body: unknown) =>
+      call('/takes/one-night/marks', {
+        method: 'PUT',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify(body),
+      })
+    const marked = await mark({ finding: first!.id, mark: 'known', reason: 'is being worked on' })
+    expect(checkMarks(await marked.json())).to.have.length(1)
+    await importTake('another-night')
+    const other = checkDiagnosis(await json('/takes/another-night/diagnosis'))
+    expect(other.marks).to.have.length(1)
+    expect(other.marks[0]).to.include({ finding: first!.id, mark: 'known', reason: 'is being worked on' })
+    await mark({ finding: first!.id, mark: 'no-problem', reason: '' })
+    expect((await diagnosis()).marks[0]).to.include({ mark: 'no-problem', reason: '' })
+    await mark({ finding: first!.id, mark: null, reason: '' })
+    expect((await diagnosis()).marks).to.deep.equal([])
+    expect((await mark({ finding: first!.id, mark: 'wrong' })).status).to.equal(400)
+  })
+
+  it('gives ledgers of spikes, typical frames and their difference', async () => {
+    const ledger = async (scope: string) =>
+      checkLedger(await json(`/takes/one-night/ledger?from=0&to=${FRAMES - 1}&by=path&scope=${scope}`))
+    const spikes = await ledger('spikes')
+    expect(spikes).to.include({ scope: 'spikes', frames: 4 })
+    const difference = await ledger('difference')
+    expect(difference.rows[0]).to.include({ calls: 30 })
+    expect(difference.rows[0]!.selfMs).to.be.closeTo(18, 1e-6)
+    expect((await ledger('chosen')).frames).to.equal(FRAMES)
+    const typical = await ledger('typical')
+    expect(typical.rows.every(({ key }) => key !== difference.rows[0]!.key)).to.equal(true)
+  })
+
+  it('gives one path’s course and how long its runs take', async () => {
+    const { findings } = await diagnosis()
+    const { pathId } = findings.find(({ kind }) => kind === 'needless-updates')!
+    const course = checkCourse(await binary(`/takes/one-night/course?paths=${pathId}&from=0&to=99`))
+    expect(course.calls).to.have.length(100)
+    expect(course.callsPerFrame).to.deep.equal({ least: 20, median: 20, most: 20 })
+    expect(course.runTimes).to.include({ runs: 2000, leastNs: 50_000, worstNs: 50_000 })
+    expect(course).to.include({ chunksRead: 2, chunks: 2 })
+  })
+
+  it('gives memory, roster, waiting and scaling', async () => {
+    const memory = checkMemory(await binary('/takes/one-night/memory'))
+    expect(memory.heap).to.have.length(FRAMES)
+    expect(memory.allocatedFrom).to.equal('bytes')
+    expect(memory.allocators[0]).to.include({ bytes: 20 * 2_000 * FRAMES, steady: true })
+    expect(memory.classes.find(({ name }) => name === 'imp')).to.include({ born: 8, died: 0 })
+    const { rows } = checkRoster(await json('/takes/one-night/roster'))
+    expect(rows[0]).to.include({ sort: 'updater', name: 'npcs', asleep: 0.5, needless: 0.75 })
+    const waiting = checkWaiting(await json('/takes/one-night/waiting'))
+    expect(waiting.paths.map(({ reason }) => reason)).to.deep.equal(['refresh', 'job'])
+    const { loads } = checkScaling(await json('/takes/one-night/scaling'))
+    const { id } = loads.find(({ name }) => name === 'load')!
+    const scaling = checkScaling(await json(`/takes/one-night/scaling?loads=${encodeURIComponent(id)}`))
+    expect(scaling.best!.law).to.equal('n')
+    // Per unit of load 20 µs, and the rest of a frame.
+    expect(scaling.best!.slopeNs).to.be.closeTo(20_000, 200)
+    expect(scaling.exponent!.value).to.be.closeTo(1, 0.11)
+  })
+
+  it('says what is wrong with a question', async () => {
+    expect(await problem(`/takes/one-night/diagnosis?from=0&to=${FRAMES}`)).to.include({
+      status: 404,
+      field: 'to',
+    })
+    expect(await problem('/takes/one-night/diagnosis?from=9&to=3')).to.include({ status: 400, field: 'to' })
+    expect((await problem('/takes/one-night/scaling?loads=gauge 77')).detail).to.contain('there are: gauge 0')
+    expect(await problem('/takes/one-night/scaling?loads=colour')).to.include({ status: 400, field: 'loads' })
+    expect(await problem('/takes/one-night/scaling?path=9999')).to.include({ status: 400, field: 'path' })
+    expect(await problem('/takes/one-night/course')).to.include({ status: 400, field: 'paths' })
+    expect(await problem('/takes/nobody/diagnosis')).to.include({ status: 404 })
+  })
+
+  it('is empty for a take without frames', async () => {
+    const empty: AnyRecord[] = [
+      takeRecord({ take: 'empty-night' }),
+      { record: 'end', sequence: 1, dropped: 0 },
+    ]
+    await call('/imports', { method: 'POST', body: bytesOf(empty) as BodyInit })
+    const found = checkDiagnosis(await json('/takes/empty-night/diagnosis'))
+    expect(found).to.deep.include({ findings: [], spikes: [], to: -1 })
+    expect(checkRoster(await json('/takes/empty-night/roster')).rows).to.deep.equal([])
+    expect(checkMemory(await binary('/takes/empty-night/memory')).heap).to.equal(null)
+    expect(checkWaiting(await json('/takes/empty-night/waiting'))).to.include({ frames: 0, over: 0 })
+    expect(checkScaling(await json('/takes/empty-night/scaling')).points).to.deep.equal([])
+  })
+})
