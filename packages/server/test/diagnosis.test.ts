@@ -14,54 +14,9 @@ import {
 import type { AnyRecord } from '@lapsus/core/format'
 import { DiagnosisRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
-import { recordsFrom, run, runs, type TestFrame } from '../../core/test/support/studies.ts'
+import { NIGHT_FRAMES as FRAMES, nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf, takeRecord } from '../../core/test/support/takes.ts'
 import { testServer, until } from './support.ts'
-
-const MS = 1e6
-const FRAMES = 400
-const CONDITIONS = { recorder: { spanNs: 1000, insideNs: 400, clockReadNs: 50, clockResolutionNs: 50 } }
-
-/** A night with needless updates, a polling text, bursts at a gate, a load and a heap. */
-const night: TestFrame[] = Array.from({ length: FRAMES }, (_, i) => {
-  const load = 50 + Math.round(30 * Math.sin(i / 20))
-  return {
-    runs: [
-      run('sim', 2 * MS, {
-        children: [
-          ...runs(20, 'npc', 50_000, { effect: i % 4 === 0, bytes: 2_000 }),
-          run('text', 500_000),
-          run('crowd', load * 20_000),
-          ...(i % 100 === 60 ? runs(30, 'search', 0.6 * MS) : []),
-        ],
-      }),
-      run('join', i % 10 === 0 ? 2 * MS : 0, { key: 1 }),
-      run('refresh', 8 * MS),
-    ],
-    gauges: { load, heap: 1e6 + (i % 50) * 40_000 },
-    watches: { tally: [1, i % 40 === 0 ? 1 : 0] },
-    updaters: { npcs: [20, 20, 10] },
-    lives: { imp: [i % 50 === 0 ? 1 : 0, 0] },
-    moments: i % 100 === 60 ? ['gate'] : [],
-    steps: 2,
-  }
-})
-
-const records = (take: string): AnyRecord[] => {
-  const following = recordsFrom(night, {
-    markers: {
-      refresh: { kind: 'wait:refresh' },
-      join: { kind: 'wait:job' },
-      text: { watches: ['tally'], group: 'board' },
-    },
-    classes: { npcs: 'npc' },
-  })
-  return [
-    takeRecord({ take, conditions: CONDITIONS }),
-    ...following,
-    { record: 'end', sequence: following.length + 1, dropped: 0 },
-  ]
-}
 
 describe('diagnosis', () => {
   let server: RunningServer
@@ -79,7 +34,7 @@ describe('diagnosis', () => {
   }
   const binary = async (path: string) => new Uint8Array(await (await call(path)).arrayBuffer())
   const importTake = (take: string) =>
-    call('/imports', { method: 'POST', body: bytesOf(records(take)) as BodyInit })
+    call('/imports', { method: 'POST', body: bytesOf(nightRecords(take)) as BodyInit })
   const problem = async (path: string): Promise<Problem> => (await (await call(path)).json()) as Problem
   const diagnosis = async (query = '') => checkDiagnosis(await json(`/takes/one-night/diagnosis${query}`))
   const kinds = (found: Awaited<ReturnType<typeof diagnosis>>) => found.findings.map(({ kind }) => kind)

@@ -108,6 +108,16 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
           </>
         )}
       </div>
+      <label className="mb-4 flex items-center gap-2">
+        <input
+          type="checkbox"
+          name="ramp"
+          className="size-4 accent-work"
+          checked={request.ramp}
+          onChange={(event) => set({ ramp: event.target.checked })}
+        />
+        Load ramp: letters and moths grow from few to all, so that costs show against load
+      </label>
       <fieldset className="mb-5">
         <legend className="mb-1 flex w-full items-center text-xs text-faint">
           Flaws; without one, its fix runs instead
