@@ -33,7 +33,7 @@ export const declaration: DeclareRecord = {
     { id: 0, name: 'main' },
     { id: 1, name: 'worker 1' },
   ],
-  gauges: [],
+  gauges: [{ id: 0, name: 'entities', unit: '' }],
   watches: [],
   classes: [],
 }
@@ -63,6 +63,13 @@ export function chunk(sequence: number, first: number, frames: number): ChunkRec
     frameDurationNs: durations,
     steps: new Uint32Array(frames).fill(1),
     lanes: [main, worker],
+    gauges: [
+      {
+        gauge: 0,
+        frame: Uint32Array.from({ length: frames }, (_, i) => i),
+        value: Float64Array.from({ length: frames }, (_, i) => 400 + ((first + i) % 200)),
+      },
+    ],
     moments: first % 1280 === 0 ? [{ name: 'wave', atNs: starts[0]!, data: null }] : [],
   }
 }

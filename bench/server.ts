@@ -14,7 +14,7 @@ import { Game, takeRecord } from './game.ts'
 import { measureLive } from './live.ts'
 import { measureOverlay } from './overlay.ts'
 import { launchBrowser } from '../test/support/browser.ts'
-import { repeat, summary } from './statistics.ts'
+import { repeat, summary, type Summary } from './statistics.ts'
 
 const ROOT = process.cwd()
 const TAKE = 'made-up-take'
@@ -26,6 +26,16 @@ const IMPORT_CHUNKS = 6
 /** Chunks under way before an acknowledgement is waited for. */
 const WINDOW = 16
 
+const VIEWS = {
+  diagnosis: '/diagnosis',
+  'ledger of spikes less typical frames': `/ledger?from=0&to=${FRAMES - 1}&scope=difference`,
+  'one path': '/course?paths=3',
+  memory: '/memory',
+  roster: '/roster',
+  scaling: '/scaling?path=3',
+  waiting: '/waiting',
+}
+
 const { child, address } = await startServer()
 const idleMb = residentMb(child)
 const ingest = await measureIngest()
@@ -34,6 +44,7 @@ const figures = {
   memory: { idleMb, duringMb: ingest.residentMb, afterQueriesMb: 0 },
   demo: await measureDemo(),
   queries: await measureQueries(),
+  diagnosis: await measureDiagnosis(),
   drawing: await measureDrawing(),
   manyGames: await measureManyGames(),
   imports: await measureImports(),
@@ -78,12 +89,16 @@ async function measureIngest() {
   await game.committed(sequence)
   const seconds = (performance.now() - startMs) / 1000
   await game.end(sequence + 1)
+  const endedMs = performance.now()
+  await get('/diagnosis')
+  const diagnosisMs = performance.now() - endedMs
   const spans = FRAMES * SPANS_PER_FRAME
   const half = memory.length / 2
   return {
     spans,
     chunks: encoded.length,
     spansPerSecond: spans / seconds,
+    diagnosisMs,
     residentMb: {
       firstHalf: Math.max(...memory.slice(0, half)),
       secondHalf: Math.max(...memory.slice(half)),
@@ -173,8 +188,26 @@ async function measureDemo() {
   return { spans, frames, storedBytesPerSpan: storedBytes / spans }
 }
 
+/** Something of the ten-minute take. */
+async function get(path: string): Promise<ArrayBuffer> {
+  const response = await fetch(`${address}/api/takes/${TAKE}${path}`)
+  if (!response.ok) throw new Error(`${path}: ${await response.text()}`)
+  return response.arrayBuffer()
+}
+
+/** What a person sees who opens a view of the take that was open already, and who chooses other frames. */
+async function measureDiagnosis() {
+  const random = () => Math.floor(Math.random() * FRAMES)
+  const views: Record<string, Summary> = {}
+  for (const [name, path] of Object.entries(VIEWS)) views[name] = summary(await repeat(5, () => get(path)))
+  const range = await repeat(20, () => {
+    const [a, b] = [random(), random()]
+    return get(`/diagnosis?from=${Math.min(a, b)}&to=${Math.max(a, b)}`)
+  })
+  return { views, range: summary(range) }
+}
+
 async function measureQueries() {
-  const get = async (path: string) => (await fetch(`${address}/api/takes/${TAKE}${path}`)).arrayBuffer()
   const random = () => Math.floor(Math.random() * FRAMES)
   const open = await repeat(5, () => Promise.all([get(''), get('/frames')]))
   const pages = await repeat(QUERIES, () => get(`/pages/${random()}`))

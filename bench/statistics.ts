@@ -1,7 +1,12 @@
 import { percentile } from '@lapsus/core/stats'
 
-/** Median and 95th percentile of repeated measurements, ms. */
-export const summary = (values: number[]) => ({
+/** Of repeated measurements, ms. */
+export interface Summary {
+  median: number
+  p95: number
+}
+
+export const summary = (values: number[]): Summary => ({
   median: percentile(values, 0.5),
   p95: percentile(values, 0.95),
 })

@@ -13,7 +13,8 @@ const LIMITED_BY = {
 /** @param figures what bench/probe.ts and bench/server.ts print, and `bundles` in bytes */
 export function benchmarkPage({ probe, server, bundles }, date) {
   const { ns } = probe
-  const { ingest, memory, demo, queries, drawing, manyGames, imports, live, overlay } = server
+  const { ingest, memory, demo, queries, diagnosis, drawing, manyGames, imports, live, overlay } = server
+  const slowest = Object.entries(diagnosis.views).reduce((a, b) => (b[1].p95 > a[1].p95 ? b : a))
   const rows = [
     [
       'enter + leave, against two bare clock reads',
@@ -70,6 +71,24 @@ export function benchmarkPage({ probe, server, bundles }, date) {
       queries.ledger.p95 <= 150,
     ],
     [
+      'ten-minute take: findings ready after the end of the recording',
+      '2 s',
+      `${three(ingest.diagnosisMs)} ms`,
+      ingest.diagnosisMs <= 2000,
+    ],
+    [
+      'ten-minute take: findings of a random range',
+      '500 ms',
+      `${three(diagnosis.range.median)} ms (p95 ${three(diagnosis.range.p95)})`,
+      diagnosis.range.p95 <= 500,
+    ],
+    [
+      'ten-minute take: any view, as the server answers',
+      '300 ms',
+      `the slowest, ${slowest[0]}: ${three(slowest[1].median)} ms (p95 ${three(slowest[1].p95)})`,
+      slowest[1].p95 <= 300,
+    ],
+    [
       'redraw of the strip, 36,000 frames',
       'p95 < 16.7 ms',
       `${three(drawing.strip.median)} ms (p95 ${three(drawing.strip.p95)})`,
@@ -117,6 +136,9 @@ Further figures of the same run:
 - import from a file, spans/s: take file ${three(imports.lapsus)}, JSON lines ${three(imports.jsonl)}, OpenTelemetry JSON ${three(imports.otlp)}, Performance Timeline ${three(imports.timeline)}
 - the probe in Node, bundled with its WebSocket library: ${three(bundles.node / 1000)} kB minified and gzipped
 - made-up take: ${three(ingest.spans)} spans in ${ingest.chunks} chunks; ${three(ingest.storedBytesPerSpan)} bytes/span (its durations are noise, which does not pack)
+- views of the ten-minute take, as the server answers, median of five: ${Object.entries(diagnosis.views)
+    .map(([name, { median }]) => `${name} ${three(median)} ms`)
+    .join(', ')}
 - demo take: ${three(demo.spans)} spans in ${three(demo.frames)} frames
 - server memory: ${three(memory.idleMb)} MB idle, at most ${three(memory.duringMb.firstHalf)} MB in the first half of the ingest and ${three(memory.duringMb.secondHalf)} MB in the second, ${three(memory.afterQueriesMb)} MB after the queries
 - opening the take over HTTP, conditions and all frame columns: ${three(queries.open.median)} ms

@@ -16,6 +16,8 @@ import {
   median,
   medianDeviation,
   normalTail,
+  percentile,
+  percentileInPlace,
   risingLine,
   runningSpread,
   theilSen,
@@ -60,6 +62,15 @@ describe('robust statistics', () => {
         })
       }),
     )
+  })
+
+  it('select a percentile as sorting would give it', () => {
+    fc.assert(
+      fc.property(values(1, 80), fc.double({ min: 0, max: 1, noNaN: true }), (list, p) => {
+        expect(percentileInPlace(Float64Array.from(list), p)).to.equal(percentile(list, p))
+      }),
+    )
+    expect(percentileInPlace(new Float64Array(0), 0.5)).to.be.NaN
   })
 
   it('keep stretches apart', () => {

@@ -17,6 +17,8 @@ const REGULAR = 0.8
 /** Null when it does not run regularly. A path that runs in every frame has period 1. */
 export function periodOf({ frame }: Pick<PathCourse, 'frame'>): Period | null {
   if (frame.length < LEAST_RUNS) return null
+  const last = frame.at(-1)!
+  if (last - frame[0]! === frame.length - 1) return { frames: 1, phase: 0 }
   const gaps = frame.subarray(1).map((at, i) => at - frame[i]!)
   const middle = median(gaps)
   const slack = Math.max(middle > 2 ? 1 : 0, SLACK * middle)

@@ -123,7 +123,9 @@ const costliest = (courses: PathCourse[]): number =>
 /** The frames in which any of the paths ran. */
 function mergeFrames(courses: PathCourse[]): Uint32Array {
   if (courses.length === 1) return courses[0]!.frame
-  return Uint32Array.from(new Set(courses.flatMap(({ frame }) => [...frame]))).sort()
+  const ran = new Uint8Array(Math.max(0, ...courses.map(({ frame }) => (frame.at(-1) ?? -1) + 1)))
+  for (const { frame } of courses) for (const at of frame) ran[at] = 1
+  return Uint32Array.from(ran.keys()).filter((at) => ran[at] === 1)
 }
 
 const meanKnown = (values: Float64Array): number => mean(values.filter((value) => !Number.isNaN(value)))

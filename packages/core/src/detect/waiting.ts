@@ -84,7 +84,8 @@ export function waitingOf(evidence: Evidence): Waiting {
   }
 }
 
-function waitingPaths(evidence: Evidence): WaitingPath[] {
+/** The paths of the main lane that wait, the longest first. */
+export function waitingPaths(evidence: Evidence): WaitingPath[] {
   const { study, count } = evidence
   return [...study.courses.values()]
     .flatMap((course): WaitingPath[] => {

@@ -1,12 +1,11 @@
 /** Middle and spread that a few wild values do not move. */
-import { percentileSorted } from './percentile.ts'
+import { percentileInPlace } from './select.ts'
 
 /** What makes the median absolute deviation of normal noise equal to its standard deviation. */
 export const MAD_TO_SIGMA = 1.4826
 
 /** NaN when there are no values. */
-export const median = (values: ArrayLike<number>): number =>
-  percentileSorted(Float64Array.from(values).sort(), 0.5)
+export const median = (values: ArrayLike<number>): number => percentileInPlace(Float64Array.from(values), 0.5)
 
 /** Median distance from the median; NaN when there are no values. */
 export function medianDeviation(values: ArrayLike<number>): number {

@@ -1,7 +1,7 @@
 /** A ledger over any set of frames, from the courses: what rollups cannot give, since they know only stretches. */
 import { DETAIL_SUMS, laneKey, type DetailSums, type LedgerBy, type LedgerRow } from '../rollup/index.ts'
-import { percentileSorted } from '../stats/index.ts'
-import { frameCount, type PathCourse, type Study } from './study.ts'
+import { percentileInPlace } from '../stats/index.ts'
+import type { PathCourse, Study } from './study.ts'
 
 /** @param use 1 for each frame that counts */
 export function ledgerOfFrames(study: Study, use: Uint8Array, by: LedgerBy): LedgerRow[] {
@@ -13,58 +13,62 @@ export function ledgerOfFrames(study: Study, use: Uint8Array, by: LedgerBy): Led
     if (known === undefined) groups.set(key, [course])
     else known.push(course)
   }
-  const frames = use.reduce((sum, is) => sum + is, 0)
+  const place = new Int32Array(use.length).fill(-1)
+  let frames = 0
+  use.forEach((is, frame) => {
+    if (is === 1) place[frame] = frames++
+  })
+  const scope = { place, selfNs: new Float64Array(frames), ran: new Uint8Array(frames), by }
   return [...groups]
-    .flatMap(([key, courses]) => rowOf(study, key, courses, { use, frames, by }) ?? [])
+    .flatMap(([key, courses]) => rowOf(study, key, courses, scope) ?? [])
     .sort((a, b) => b.selfNs - a.selfNs || a.key - b.key)
 }
 
 interface Scope {
-  use: Uint8Array
-  frames: number
+  /** Which of the frames that count each frame is; −1 for one that does not. */
+  place: Int32Array
+  /** Scratch, used again for each row: one element for each frame that counts. */
+  selfNs: Float64Array
+  ran: Uint8Array
   by: LedgerBy
 }
 
-function rowOf(
-  study: Study,
-  key: number,
-  courses: PathCourse[],
-  { use, frames, by }: Scope,
-): LedgerRow | null {
-  const selfOfFrame = new Float64Array(frameCount(study)).fill(-1)
+function rowOf(study: Study, key: number, courses: PathCourse[], scope: Scope): LedgerRow | null {
+  const { place, selfNs, ran, by } = scope
+  selfNs.fill(0)
+  ran.fill(0)
   const sums = { calls: 0, selfNs: 0, totalNs: 0 }
   const details = Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
+  let worst = { selfNs: -1, frame: 0 }
   for (const course of courses) {
     const { outermostOfMarker, outermostOfGroup } = study.paths.get(course.path)
     const addTotal = by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
-    for (let cell = 0; cell < course.frame.length; cell++) {
-      const frame = course.frame[cell]!
-      if (use[frame] === 0) continue
-      sums.calls += course.calls[cell]!
+    const { frame, calls, details: said } = course
+    for (let cell = 0; cell < frame.length; cell++) {
+      const at = place[frame[cell]!]!
+      if (at < 0) continue
+      sums.calls += calls[cell]!
       sums.selfNs += course.selfNs[cell]!
       if (addTotal) sums.totalNs += course.totalNs[cell]!
-      selfOfFrame[frame] = Math.max(0, selfOfFrame[frame]!) + course.selfNs[cell]!
-      if (course.details === null) continue
-      for (const sum of DETAIL_SUMS) details[sum] += course.details[sum][cell]!
+      selfNs[at]! += course.selfNs[cell]!
+      ran[at] = 1
+      if (said !== null) for (const sum of DETAIL_SUMS) details[sum] += said[sum][cell]!
     }
   }
   if (sums.calls === 0) return null
-  let worst = 0
-  selfOfFrame.forEach((ns, frame) => {
-    if (ns > selfOfFrame[worst]!) worst = frame
+  // In order of time, so that of equal frames the first is the worst.
+  place.forEach((at, frame) => {
+    if (at >= 0 && ran[at] === 1 && selfNs[at]! > worst.selfNs) worst = { selfNs: selfNs[at]!, frame }
   })
-  const ran = selfOfFrame.filter((ns) => ns >= 0).sort()
-  // Frames in which it did not run count as 0.
-  const all = new Float64Array(frames)
-  all.set(ran, frames - ran.length)
   return {
     key,
     ...sums,
     ...details,
-    frames: ran.length,
-    selfP99Ns: percentileSorted(all, 0.99),
-    worstSelfNs: selfOfFrame[worst]!,
-    worstFrame: worst + study.firstFrame,
+    frames: ran.reduce((count, is) => count + is, 0),
+    // Frames in which it did not run count as 0.
+    selfP99Ns: percentileInPlace(selfNs, 0.99),
+    worstSelfNs: worst.selfNs,
+    worstFrame: worst.frame + study.firstFrame,
   }
 }
 

@@ -1,5 +1,7 @@
 import { Columns2, X } from 'lucide-react'
+import { lazy, Suspense } from 'react'
 import { IconButton } from '../components/button.tsx'
+import { Words } from '../components/words.tsx'
 import { quietFrame } from '../findings/show.ts'
 import { LedgerView } from '../ledger/ledger-view.tsx'
 import { MemoryView } from '../memory/memory-view.tsx'
@@ -7,12 +9,18 @@ import { CompareList } from '../page/compare-list.tsx'
 import { FrameSamples } from '../page/frame-samples.tsx'
 import { PageView } from '../page/page-view.tsx'
 import { RosterView } from '../roster/roster-view.tsx'
-import { ScalingView } from '../scaling/scaling-view.tsx'
 import { SpikesView } from '../spikes/spikes-view.tsx'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
-import { WaitingView } from '../waiting/waiting-view.tsx'
 import { FrameBar, ScopeBar } from './frame-bar.tsx'
+
+// They bring the charts along, which nobody waits for who only opens a take.
+const ScalingView = lazy(() =>
+  import('../scaling/scaling-view.tsx').then(({ ScalingView: view }) => ({ default: view })),
+)
+const WaitingView = lazy(() =>
+  import('../waiting/waiting-view.tsx').then(({ WaitingView: view }) => ({ default: view })),
+)
 
 interface EvidenceProps {
   take: OpenTake
@@ -39,9 +47,17 @@ export function Evidence({ take, budgetMs }: EvidenceProps) {
     case 'roster':
       return <RosterView take={take} />
     case 'scaling':
-      return <ScalingView take={take} budgetMs={budgetMs} />
+      return (
+        <Suspense fallback={<Words title="Opening…" />}>
+          <ScalingView take={take} budgetMs={budgetMs} />
+        </Suspense>
+      )
     case 'waiting':
-      return <WaitingView take={take} />
+      return (
+        <Suspense fallback={<Words title="Opening…" />}>
+          <WaitingView take={take} />
+        </Suspense>
+      )
   }
 }
 

@@ -17,7 +17,8 @@ export const hotspots: Detector = (evidence, claimed) =>
   evidence.work.flatMap(({ path, course }) => {
     const { budgetNs, count } = evidence
     const means = evidence.means(path.id)
-    if (claimed.has(path.id) || means.share < STEADY) return []
+    // No median is more than twice the mean: most paths are out before anything is sorted.
+    if (claimed.has(path.id) || means.share < STEADY || 2 * means.selfNs < HOT_BY_CALLS * budgetNs) return []
     // Of the usual frame: a few bad ones must not make a floor.
     const selfNs = usualSelfNs(evidence, course)
     const each = selfNs / means.calls

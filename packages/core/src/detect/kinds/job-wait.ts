@@ -1,7 +1,7 @@
 import { percentile } from '../../stats/index.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
 import { costWords, msOf, plural, share } from '../sentences.ts'
-import { waitingOf } from '../waiting.ts'
+import { waitingPaths } from '../waiting.ts'
 
 /** A wait is felt from this share of the budget on. */
 const FELT = 0.05
@@ -9,7 +9,7 @@ const LEAST_FELT = 5
 
 /** Frames that wait for work on another lane. */
 export const jobWaits: Detector = (evidence) =>
-  waitingOf(evidence).paths.flatMap(({ path, reason, meanNs, waitedFor }) => {
+  waitingPaths(evidence).flatMap(({ path, reason, meanNs, waitedFor }) => {
     if (reason !== 'job') return []
     const { selfNs, frame } = evidence.study.courses.get(path)!
     const felt = [...selfNs.keys()].filter((cell) => selfNs[cell]! >= FELT * evidence.budgetNs)

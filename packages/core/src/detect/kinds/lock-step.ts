@@ -22,6 +22,7 @@ interface Periodic {
 export const lockStep: Detector = (evidence) => {
   const { budgetNs, study } = evidence
   const periodic = evidence.work.flatMap(({ course }): Periodic[] => {
+    if (course.frame.length > evidence.count / SHORTEST_PERIOD) return []
     const period = periodOf(course)
     if (period === null || period.frames < SHORTEST_PERIOD) return []
     const costNs = usualWhereItRuns(evidence, course, 'totalNs')

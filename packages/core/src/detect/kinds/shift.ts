@@ -5,7 +5,11 @@ import { floorCosts, type Detector } from '../finding.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
 import { msOf, share, three } from '../sentences.ts'
 
-const BLOCK_FRAMES = 30
+/** Frames are judged in blocks: of so many at least, and not more blocks than that. */
+const LEAST_BLOCK_FRAMES = 30
+const MOST_BLOCKS = 120
+/** Frames that a path's level is read from, on either side. */
+const MOST_SAMPLES = 500
 const LEAST_BLOCKS = 12
 /** Before and after are each at least this share of the take. */
 const LEAST_SIDE = 0.3
@@ -51,7 +55,7 @@ export const shifts: Detector = (evidence) => {
         : `From frame ${frame + study.firstFrame} on the floor is ${msOf(median(after))} of work a frame; before it was ${msOf(median(before))}.${causeWords}`,
       ...floorCosts(best.riseNs),
       confidence: best.apart > 0.99 ? 'high' : 'medium',
-      because: `${share(best.apart)} of ${three(levels.length)} stretches of ${BLOCK_FRAMES} frames are dearer after than before`,
+      because: `${share(best.apart)} of ${three(levels.length)} stretches of ${blockFrames(evidence.count)} frames are dearer after than before`,
       frames: [frame],
       remedies: ['by-hand'],
       view: 'ledger',
@@ -61,11 +65,14 @@ export const shifts: Detector = (evidence) => {
   ]
 }
 
+const blockFrames = (count: number) => Math.max(LEAST_BLOCK_FRAMES, Math.ceil(count / MOST_BLOCKS))
+
 /** Median work of the normal frames of each block. */
 function workBlocks({ study, isNormal, count }: Evidence): { from: number; workNs: number }[] {
   const blocks: { from: number; workNs: number }[] = []
-  for (let from = 0; from + BLOCK_FRAMES <= count; from += BLOCK_FRAMES) {
-    const work = study.frames.workNs.subarray(from, from + BLOCK_FRAMES)
+  const length = blockFrames(count)
+  for (let from = 0; from + length <= count; from += length) {
+    const work = study.frames.workNs.subarray(from, from + length)
     const normal = work.filter((_, i) => isNormal[from + i] === 1)
     if (normal.length > 0) blocks.push({ from, workNs: median(normal) })
   }
@@ -83,8 +90,14 @@ function dearerPath(evidence: Evidence, frame: number): { path: number; riseNs: 
   let best: { path: number; riseNs: number } | null = null
   for (const { path, course } of evidence.work) {
     const selfNs = dense(course, 'selfNs', evidence.count)
-    const riseNs = median(selfNs.subarray(frame)) - median(selfNs.subarray(0, frame))
+    const riseNs = level(selfNs.subarray(frame)) - level(selfNs.subarray(0, frame))
     if (riseNs > (best?.riseNs ?? 0)) best = { path: path.id, riseNs }
   }
   return best
+}
+
+/** The median of some values, spread evenly: of all it would take a sort of the whole take for every path. */
+function level(values: Float64Array): number {
+  const every = Math.max(1, Math.ceil(values.length / MOST_SAMPLES))
+  return median(Float64Array.from({ length: Math.ceil(values.length / every) }, (_, i) => values[i * every]!))
 }
