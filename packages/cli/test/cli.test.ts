@@ -22,6 +22,7 @@ import {
   takeRecord,
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
+import { nightRecords } from '../../core/test/support/night.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { testServer } from '../../server/test/support.ts'
 import type { Inspection } from '../src/inspect.ts'
@@ -131,6 +132,51 @@ describe('lapsus inspect', () => {
       work.reduce((sum, ms) => sum + ms, 0),
       1e-9,
     )
+  })
+
+  it('says what is wrong: findings, spikes with their causes, collections, roster', async () => {
+    const path = file('night.lapsus', bytesOf(nightRecords('one-night')))
+    const { spikes, findings, collections, roster } = JSON.parse(
+      (await lapsus(['inspect', path, '--json'])).out,
+    ) as Inspection
+    expect(spikes.map(({ frame, fromFrame, toFrame }) => [frame, fromFrame, toFrame])).to.deep.equal([
+      [60, 60, 60],
+      [160, 160, 160],
+      [260, 260, 260],
+      [360, 360, 360],
+    ])
+    expect(spikes[0]).to.include({ family: 0, moment: 'gate' })
+    expect(spikes[0]!.excessMs).to.be.closeTo(18, 1)
+    expect(spikes[0]!.workMs).to.be.greaterThan(16.67)
+    const [cause] = spikes[0]!.causes
+    expect(cause).to.deep.include({ path: ['sim', 'search'], calls: 30, usualCalls: 0, why: 'more-calls' })
+    expect(cause!.excessMs).to.be.closeTo(18, 1e-6)
+    const needless = findings.find(({ kind }) => kind === 'needless-updates')!
+    expect(needless).to.deep.include({ path: ['sim', 'npc'], confidence: 'high', trouble: 'floor' })
+    expect(needless.costMsPerFrame).to.be.closeTo(0.75, 1e-6)
+    expect(needless.recoverableMsPerFrame).to.be.closeTo(0.75, 1e-6)
+    expect(needless.remedies).to.include('sleep')
+    expect(needless.frames).to.have.length(12)
+    expect(needless.text).to.contain('15.0 of these change nothing')
+    expect(collections).to.deep.equal([])
+    expect(roster.find(({ name }) => name === 'npcs')).to.deep.include({
+      instances: 20,
+      asleep: 0.5,
+      path: ['sim', 'npc'],
+    })
+  })
+
+  it('reports to people what is worth their while, floor and single frames apart', async () => {
+    const path = file('night.lapsus', bytesOf(nightRecords('one-night')))
+    const { out } = await lapsus(['inspect', path])
+    expect(out).to.match(/What raises the floor of every frame:\n 1\. .*\n {4}[a-z-]+, sim/)
+    expect(out).to.contain('What makes single frames stick out:')
+    expect(out).to.contain('4 frames at “gate” (4 of its 4) took')
+    expect(out).to.match(
+      /4 spikes, the worst:\n {4}frame \d+: .* at “gate”: search \+18\.0 ms \(more-calls: 30, usually 0\)/,
+    )
+    const quiet = (await lapsus(['inspect', path, '--target', '5'])).out
+    expect(quiet).to.contain('Nothing worth 1 % of the budget was found.')
   })
 
   it('judges by another target, reads gzip, and prints a report for people', async () => {
