@@ -4,8 +4,9 @@
  */
 import { spawn } from 'node:child_process'
 
-export const HANDSET = 'stand-in handset (interpreter only, 96 MB)'
-const FLAGS = ['--jitless', '--max-old-space-size=96', '--max-semi-space-size=1']
+export const HANDSET_MB = 96
+export const HANDSET = `stand-in handset (interpreter only, ${HANDSET_MB} MB)`
+const FLAGS = ['--jitless', `--max-old-space-size=${HANDSET_MB}`, '--max-semi-space-size=1']
 const INSIDE = 'MOTH_POST_INSIDE_HANDSET'
 
 export const isInsideHandset = (): boolean => process.env[INSIDE] === '1'

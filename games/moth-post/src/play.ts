@@ -1,7 +1,7 @@
 /** The game loop in Node: steps, waits for graphics and for the display's refresh. */
 import { createProbe } from '@lapsus/probe'
 import { blockUntil, Display } from './display.ts'
-import { HANDSET, isInsideHandset } from './handset.ts'
+import { HANDSET, HANDSET_MB, isInsideHandset } from './handset.ts'
 import { GAME, VERSION } from './name.ts'
 import { waitUntil } from './pace.ts'
 import { PostOffice } from './post-office.ts'
@@ -57,6 +57,7 @@ export async function play(options: PlayOptions): Promise<string> {
         routes,
         paced,
         ...(graphics > 0 ? { 'graphics ms': graphics } : {}),
+        ...(isInsideHandset() ? { 'memory limit MB': HANDSET_MB } : {}),
       },
     },
   })

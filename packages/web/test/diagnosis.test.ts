@@ -7,7 +7,7 @@ import { bytesOf } from '../../core/test/support/takes.ts'
 import { until } from '../../server/test/support.ts'
 import { sectionsOf } from '../src/findings/sections.ts'
 import { excessByPath, matchPaths, sumsByPath } from '../src/page/compare.ts'
-import { rosterCsv, rosterLines, verdictOf } from '../src/roster/roster-rows.ts'
+import { ROSTER_SORTS, rosterCsv, rosterLines, verdictOf } from '../src/roster/roster-rows.ts'
 import { scalingWords } from '../src/scaling/scaling-words.ts'
 import { causeWords, familyWords } from '../src/spikes/spike-words.ts'
 import { useScreen } from './support.ts'
@@ -111,6 +111,11 @@ describe('rows of the roster', () => {
     expect(names({ search: '', sort: 'idle', grouped: false })).to.deep.equal([
       [null, ['moth', 'belts', 'text']],
     ])
+    expect(names({ search: '', sort: 'verdict', grouped: false })).to.deep.equal([
+      [null, ['text', 'moth', 'belts']],
+    ])
+    for (const sort of ROSTER_SORTS)
+      expect(names({ search: '', sort, grouped: false })[0]![1]).to.have.length(3)
     expect(names({ search: 'BOARD', sort: 'name', grouped: false })).to.deep.equal([[null, ['text']]])
     expect(names({ search: '', sort: 'frame', grouped: true })).to.deep.equal([
       ['sim', ['belts', 'moth']],

@@ -8,7 +8,7 @@ import {
   type PathCourse,
   type Study,
 } from '../study/index.ts'
-import { median, percentileSorted } from '../stats/index.ts'
+import { median, percentileSorted, sum } from '../stats/index.ts'
 import { collectionsOf, type Collection } from './collections.ts'
 import { familiesOf, type SpikeFamily } from './families.ts'
 import { findSpikes, pauseFrames, unmarkedNs, type Spike } from './spikes.ts'
@@ -63,7 +63,7 @@ export function gatherEvidence(study: Study): Evidence {
     spikes,
     families: familiesOf(study, spikes),
     isNormal,
-    normalFrames: isNormal.reduce((sum, is) => sum + is, 0),
+    normalFrames: sum(isNormal),
     collections: collectionsOf(study),
     work: [...study.courses.values()]
       .map((course) => ({ path: paths.get(course.path), course }))

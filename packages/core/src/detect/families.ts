@@ -1,5 +1,12 @@
 /** Spikes that have the same causes, what they follow, and when the next is to be expected. */
-import { falseDiscoveryRates, fisherExact, MAD_TO_SIGMA, median, medianDeviation } from '../stats/index.ts'
+import {
+  falseDiscoveryRates,
+  fisherExact,
+  MAD_TO_SIGMA,
+  median,
+  medianDeviation,
+  sum,
+} from '../stats/index.ts'
 import { frameCount, type Study } from '../study/index.ts'
 import type { Cause, Spike } from './spikes.ts'
 
@@ -153,7 +160,7 @@ function addMoments(study: Study, spikes: readonly Spike[], families: SpikeFamil
     const inside = new Uint8Array(count)
     const own = study.moments.filter((moment) => moment.name === name)
     for (const { frame } of own) inside.fill(1, frame, Math.min(count, frame + AFTER_MOMENT + 1))
-    return { name, inside, frames: inside.reduce((sum, is) => sum + is, 0), times: own.length }
+    return { name, inside, frames: sum(inside), times: own.length }
   })
   const asked = families.flatMap((family) =>
     windows.map((window) => {

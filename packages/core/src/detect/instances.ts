@@ -1,4 +1,5 @@
 /** How many of a class there are, frame by frame. */
+import { sum } from '../stats/index.ts'
 import { frameCount, type Study } from '../study/index.ts'
 
 export interface InstanceSeries {
@@ -13,9 +14,6 @@ export interface InstanceSeries {
   /** Bytes of those born, as far as the game says. */
   bytes: number
 }
-
-const sum = (values: Float64Array | undefined): number =>
-  values?.reduce((total, value) => total + value, 0) ?? 0
 
 export function instancesOf(study: Study): InstanceSeries[] {
   return [...study.declarations.classes.values()].flatMap(({ id, name }) => {

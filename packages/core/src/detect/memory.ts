@@ -1,6 +1,6 @@
 /** Where memory goes: the heap over the frames, who allocates, what is collected, what only grows. */
 import { BYTES_UNKNOWN } from '../format/index.ts'
-import { median } from '../stats/index.ts'
+import { mean, median, sum } from '../stats/index.ts'
 import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
 import type { Evidence } from './evidence.ts'
 import { growthOf, type Growth } from './growth.ts'
@@ -59,7 +59,6 @@ export function memoryOf(evidence: Evidence): Memory {
   const heap = heapId === undefined ? null : (study.gauges.get(heapId) ?? null)
   const { allocated, allocatedFrom } = allocation(evidence, heap)
   const known = allocated.filter((value) => !Number.isNaN(value))
-  const sum = known.reduce((total, value) => total + value, 0)
   const limit = study.conditions.more?.[MEMORY_LIMIT]
   const kinds = [...new Set(collections.map(({ kind }) => kind))].map((kind) =>
     kindFigures(
@@ -73,7 +72,7 @@ export function memoryOf(evidence: Evidence): Memory {
     allocated,
     allocatedFrom,
     // Frames that tell nothing are taken to be like the others.
-    bytesPerSecond: known.length === 0 ? 0 : ((sum / known.length) * allocated.length) / seconds,
+    bytesPerSecond: known.length === 0 ? 0 : (mean(known) * allocated.length) / seconds,
     collections: kinds.sort((a, b) => b.totalNs - a.totalNs),
     allocators: allocatorsOf(study),
     classes: instancesOf(study).map(({ alive, ...series }) => ({
@@ -132,7 +131,7 @@ function kindFigures({ study, seconds }: Evidence, kind: string, own: Collection
     kind,
     count,
     perMinute: (count / seconds) * 60,
-    totalNs: pauses.reduce((sum, ns) => sum + ns, 0),
+    totalNs: sum(pauses),
     medianNs: median(pauses),
     worstNs: worst.pauseNs,
     worstFrame: worst.frame,

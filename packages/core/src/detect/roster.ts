@@ -1,5 +1,5 @@
 /** Everything that runs regularly, and whether it needs to. */
-import { mean } from '../stats/index.ts'
+import { mean, sum } from '../stats/index.ts'
 import type { PathCourse } from '../study/index.ts'
 import type { Evidence } from './evidence.ts'
 import { periodOf } from './periodic.ts'
@@ -50,11 +50,11 @@ export function rosterOf(evidence: Evidence): RosterRow[] {
   const rowOf = (marker: number | null, courses: PathCourse[]) => {
     const declared = marker === null ? null : declarations.marker(marker)
     const outermost = courses.filter(({ path }) => study.paths.get(path).outermostOfMarker)
-    const sum = (pick: (course: PathCourse) => ArrayLike<number> | undefined, of = courses) =>
-      of.reduce((total, course) => total + sumOf(pick(course)), 0)
-    const runs = sum(({ calls }) => calls)
-    const totalMs = sum(({ totalNs }) => totalNs, outermost) / 1e6
-    const said = sum(({ details }) => details?.said)
+    const sumOf = (pick: (course: PathCourse) => ArrayLike<number> | undefined, of = courses) =>
+      of.reduce((total, course) => total + sum(pick(course)), 0)
+    const runs = sumOf(({ calls }) => calls)
+    const totalMs = sumOf(({ totalNs }) => totalNs, outermost) / 1e6
+    const said = sumOf(({ details }) => details?.said)
     const frames = mergeFrames(courses)
     const period = periodOf({ frame: frames })
     return {
@@ -66,12 +66,12 @@ export function rosterOf(evidence: Evidence): RosterRow[] {
       runsPerSecond: runs / seconds,
       msPerFrame: totalMs / count,
       msPerHour: (totalMs / seconds) * 3600,
-      needless: said > 0 ? sum(({ details }) => details?.needless) / said : null,
+      needless: said > 0 ? sumOf(({ details }) => details?.needless) / said : null,
       watches: (declared?.watches ?? []).flatMap((id) => {
         const series = study.watches.get(id)
         const name = declarations.watches.get(id)?.name
         if (name === undefined) return []
-        const rate = (values: Float64Array | undefined) => sumOf(values) / seconds
+        const rate = (values: Float64Array | undefined) => sum(values) / seconds
         return [{ name, looksPerSecond: rate(series?.looks), changesPerSecond: rate(series?.changes) }]
       }),
       share: frames.length / count,
@@ -111,14 +111,8 @@ export function rosterOf(evidence: Evidence): RosterRow[] {
     .sort((a, b) => (a.sort === b.sort ? b.msPerFrame - a.msPerFrame : a.sort === 'updater' ? -1 : 1))
 }
 
-const sumOf = (values: ArrayLike<number> | undefined): number => {
-  let sum = 0
-  if (values !== undefined) for (let i = 0; i < values.length; i++) sum += values[i]!
-  return sum
-}
-
 const costliest = (courses: PathCourse[]): number =>
-  courses.reduce((a, b) => (sumOf(b.totalNs) > sumOf(a.totalNs) ? b : a)).path
+  courses.reduce((a, b) => (sum(b.totalNs) > sum(a.totalNs) ? b : a)).path
 
 /** The frames in which any of the paths ran. */
 function mergeFrames(courses: PathCourse[]): Uint32Array {
@@ -131,12 +125,12 @@ function mergeFrames(courses: PathCourse[]): Uint32Array {
 const meanKnown = (values: Float64Array): number => mean(values.filter((value) => !Number.isNaN(value)))
 
 function meanShare(values: Float64Array, of: Float64Array): number {
-  let sum = 0
+  let idle = 0
   let all = 0
   for (let i = 0; i < values.length; i++) {
     if (Number.isNaN(values[i]!)) continue
-    sum += values[i]!
+    idle += values[i]!
     all += of[i]!
   }
-  return all > 0 ? sum / all : 0
+  return all > 0 ? idle / all : 0
 }

@@ -1,5 +1,5 @@
 /** What a cost grows with: a law fitted to points of load and cost, and the load at which the budget breaks. */
-import { aicc, median, risingLine } from '../stats/index.ts'
+import { aicc, median, risingLine, sum } from '../stats/index.ts'
 
 export const LAWS = ['1', 'n', 'n log n', 'n²', 'n·m'] as const
 export type Law = (typeof LAWS)[number]
@@ -92,7 +92,7 @@ export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
   const lowest = Math.min(...fits.map(({ aicc: value }) => value))
   // Laws come in order of simplicity: the plainest of those that are as good as the best.
   const best = fits.find((fit) => fit.aicc <= lowest + AS_GOOD)!
-  const middle = y.reduce((sum, value) => sum + value, 0) / y.length
+  const middle = sum(y) / y.length
   const total = y.reduce((sum, value) => sum + (value - middle) ** 2, 0)
   return {
     points,

@@ -1,4 +1,5 @@
 /** Sets of frames that a ledger can be about. */
+import { sum } from '../stats/index.ts'
 import { ledgerDifference, ledgerOfFrames } from '../study/index.ts'
 import type { LedgerBy, LedgerRow } from '../rollup/index.ts'
 import { typicalFrames, type Evidence } from './evidence.ts'
@@ -19,7 +20,7 @@ export function scopedLedger(evidence: Evidence, scope: LedgerScope, by: LedgerB
   const { study } = evidence
   const of = (use: Uint8Array): ScopedLedger => ({
     rows: ledgerOfFrames(study, use, by),
-    frames: use.reduce((sum, is) => sum + is, 0),
+    frames: sum(use),
     durationMs: study.frames.durationNs.reduce((sum, ns, frame) => sum + ns * use[frame]!, 0) / 1e6,
   })
   if (scope === 'chosen') return of(new Uint8Array(evidence.count).fill(1))

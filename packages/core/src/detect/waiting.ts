@@ -1,5 +1,5 @@
 /** What frames wait for: over against held, by reason, by path; and the fixed steps that catch up after it. */
-import { lowerBound, median } from '../stats/index.ts'
+import { lowerBound, median, sum } from '../stats/index.ts'
 import { classOf, longestWait, MAIN_LANE, WAIT_REASONS, type WaitReason } from '../take/index.ts'
 import { pacingOf, type Pacing } from '../study/index.ts'
 import type { Evidence } from './evidence.ts'
@@ -73,10 +73,7 @@ export function waitingOf(evidence: Evidence): Waiting {
     held,
     heldBy,
     waitNs: Object.fromEntries(
-      WAIT_REASONS.map((reason) => [
-        reason,
-        frames.waitNs[reason].reduce((sum, ns) => sum + ns, 0) / Math.max(1, count),
-      ]),
+      WAIT_REASONS.map((reason) => [reason, sum(frames.waitNs[reason]) / Math.max(1, count)]),
     ) as Record<WaitReason, number>,
     paths: waitingPaths(evidence),
     steps: stepCounts(evidence),
@@ -155,7 +152,7 @@ function stepCounts({ study, count }: Evidence): StepCount[] {
 /** The path that runs once for each step, if one does: the outermost such. */
 export function stepFigures({ study, count, seconds, work }: Evidence): StepFigures | null {
   const { steps } = study.frames
-  const total = steps.reduce((sum, value) => sum + value, 0)
+  const total = sum(steps)
   if (total === 0 || count === 0) return null
   const framesWithSteps = steps.reduce((sum, value) => sum + (value > 0 ? 1 : 0), 0)
   const usual = median(steps)
@@ -167,6 +164,6 @@ export function stepFigures({ study, count, seconds, work }: Evidence): StepFigu
     .sort((a, b) => a.path.depth - b.path.depth)[0]
   // Where every frame runs one step, everything that runs once a frame looks like it.
   if (found === undefined || !varies) return { path: null, costNs: 0, lengthNs, usual, utilisation: 0 }
-  const costNs = found.course.totalNs.reduce((sum, ns) => sum + ns, 0) / total
+  const costNs = sum(found.course.totalNs) / total
   return { path: found.path.id, costNs, lengthNs, usual, utilisation: costNs / lengthNs }
 }

@@ -13,11 +13,14 @@ export function medianDeviation(values: ArrayLike<number>): number {
   return median(Float64Array.from(values, (value) => Math.abs(value - middle)))
 }
 
-export const mean = (values: ArrayLike<number>): number => {
-  let sum = 0
-  for (let i = 0; i < values.length; i++) sum += values[i]!
-  return sum / values.length
+/** 0 for what is not there. */
+export function sum(values: ArrayLike<number> | undefined): number {
+  let total = 0
+  if (values !== undefined) for (let i = 0; i < values.length; i++) total += values[i]!
+  return total
 }
+
+export const mean = (values: ArrayLike<number>): number => sum(values) / values.length
 
 /** Pearson's correlation; 0 where one of the two does not vary. */
 export function correlation(x: ArrayLike<number>, y: ArrayLike<number>): number {

@@ -12,17 +12,27 @@ import { callersOf, type Scope } from './rows.ts'
 interface CardProps {
   take: OpenTake
   path: number
+  /** All paths of the marker on that lane, rather than the one. */
+  wholeMarker: boolean
   rows: LedgerRowDto[]
   scope: Scope
 }
 
-/** What one path did over the chosen frames: its course, how long single runs take, who calls it. */
-export function CourseCard({ take, path, rows, scope }: CardProps) {
+/** What one path, or a marker wherever it runs, did over the chosen frames: its course, how long single runs take, who calls it. */
+export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) {
   const query = useFramesQuery(take)
-  const { answer, error } = useAnswer(`${take.detail.id} ${path} ${JSON.stringify(query)}`, (signal) =>
-    api.course(take.detail.id, { ...query, paths: [path] }, signal),
+  const { marker, lane } = take.paths.get(path)
+  const paths = useMemo(
+    () =>
+      wholeMarker
+        ? take.paths.all.filter((one) => one.marker === marker && one.lane === lane).map(({ id }) => id)
+        : [path],
+    [take, path, wholeMarker, marker, lane],
   )
-  const { marker } = take.paths.get(path)
+  const { answer, error } = useAnswer(
+    `${take.detail.id} ${paths.join()} ${JSON.stringify(query)}`,
+    (signal) => api.course(take.detail.id, { ...query, paths }, signal),
+  )
   const callers = useMemo(() => callersOf(rows, marker, take), [rows, marker, take])
   const names = take.paths.chain(path).map((id) => take.markers.get(take.paths.get(id).marker)!.name)
   return (
@@ -33,7 +43,9 @@ export function CourseCard({ take, path, rows, scope }: CardProps) {
     >
       <h3 className="mb-1 truncate">
         <b className="font-serif text-base">{names.at(-1)}</b>{' '}
-        <span className="text-xs text-faint">{names.slice(0, -1).join(' › ')}</span>
+        <span className="text-xs text-faint">
+          {wholeMarker ? 'wherever it runs' : names.slice(0, -1).join(' › ')}
+        </span>
       </h3>
       {error !== null && <p className="text-alarm">{error}</p>}
       {answer === null ? (

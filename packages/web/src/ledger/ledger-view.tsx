@@ -204,7 +204,13 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
         />
       )}
       {wide && path !== null && (
-        <CourseCard take={take} path={path} rows={ledger?.by === 'path' ? ledger.rows : []} scope={scope} />
+        <CourseCard
+          take={take}
+          path={path}
+          wholeMarker={by === 'marker'}
+          rows={ledger?.by === 'path' ? ledger.rows : []}
+          scope={scope}
+        />
       )}
     </section>
   )

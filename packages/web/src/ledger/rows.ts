@@ -14,8 +14,10 @@ export interface LedgerLine {
   lane: string
   /** It is time waited, not worked. */
   waits: boolean
-  /** Path number, or null where lines are not paths. */
+  /** The path that is chosen with the line; null where there is none. */
   path: number | null
+  /** Whether the line stands for that path alone. */
+  isPath: boolean
   /** Steps to the right in the tree. */
   indent: number
   children: number
@@ -110,7 +112,7 @@ export function ledgerLines(
 
 function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): LedgerLine {
   const laneName = (lane: number) => take.detail.lanes.find(({ id }) => id === lane)?.name ?? ''
-  const common = { row, indent: 0, children: 0, open: true }
+  const common = { row, indent: 0, children: 0, open: true, isPath: by === 'path' }
   if (by === 'path') {
     const { marker, lane } = take.paths.get(row.key)
     const { name, kind } = take.markers.get(marker)!
@@ -120,7 +122,9 @@ function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): Ledg
   const lane = laneName(laneOfKey(row.key))
   if (by === 'marker') {
     const { name, kind } = take.markers.get(id)!
-    return { ...common, name, lane, waits: isWait(kind), path: null }
+    // Choosing a marker chooses one of its paths: what is lit on a page is a path.
+    const first = take.paths.all.find((one) => one.marker === id && one.lane === laneOfKey(row.key))!
+    return { ...common, name, lane, waits: isWait(kind), path: first.id }
   }
   const group = take.detail.markers.find(({ groupId }) => groupId === id)?.group
   return { ...common, name: group || '(no group)', lane, waits: false, path: null }
@@ -136,7 +140,7 @@ function gathered({ rows }: LedgerResponse, take: OpenTake, by: 'lane' | 'caller
     else addTo(sum, row)
   }
   return [...sums.values()].map((row) => ({
-    ...{ row, indent: 0, children: 0, open: true, waits: false, path: null, lane: '' },
+    ...{ row, indent: 0, children: 0, open: true, waits: false, path: null, isPath: false, lane: '' },
     name:
       by === 'lane'
         ? (take.detail.lanes.find(({ id }) => id === row.key)?.name ?? '')
@@ -215,7 +219,7 @@ function treeLines(
 /** The table as CSV (RFC 4180), figures in full. */
 export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
   const nameOf = (line: LedgerLine) =>
-    line.path === null
+    line.path === null || !line.isPath
       ? line.name
       : take.paths
           .chain(line.path)

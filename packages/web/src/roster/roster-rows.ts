@@ -2,7 +2,19 @@
 import type { RosterRow } from '@lapsus/core/detect'
 import { csvRow } from '@lapsus/core/exchange'
 
-export type RosterSort = 'name' | 'instances' | 'runs' | 'frame' | 'hour' | 'needless' | 'changes' | 'idle'
+export const ROSTER_SORTS = [
+  'name',
+  'instances',
+  'every',
+  'runs',
+  'frame',
+  'hour',
+  'needless',
+  'changes',
+  'idle',
+  'verdict',
+] as const
+export type RosterSort = (typeof ROSTER_SORTS)[number]
 
 /** The largest of the shares that need no update: they overlap, so that their sum is not it. */
 export function idleShare({ unseen, far, asleep }: RosterRow): number | null {
@@ -10,7 +22,8 @@ export function idleShare({ unseen, far, asleep }: RosterRow): number | null {
   return shares.length === 0 ? null : Math.max(...shares)
 }
 
-const VALUES: Record<Exclude<RosterSort, 'name'>, (row: RosterRow) => number> = {
+const VALUES: Record<Exclude<RosterSort, 'name' | 'verdict'>, (row: RosterRow) => number> = {
+  every: (row) => row.everyFrames ?? -1,
   instances: (row) => row.instances ?? -1,
   runs: (row) => row.runsPerSecond,
   frame: (row) => row.msPerFrame,
@@ -30,7 +43,13 @@ export function rosterLines(
   const wanted = search.trim().toLowerCase()
   const found = rows
     .filter(({ name, group }) => `${name} ${group}`.toLowerCase().includes(wanted))
-    .sort((a, b) => (sort === 'name' ? a.name.localeCompare(b.name) : VALUES[sort](b) - VALUES[sort](a)))
+    .sort((a, b) =>
+      sort === 'name'
+        ? a.name.localeCompare(b.name)
+        : sort === 'verdict'
+          ? verdictOf(b).localeCompare(verdictOf(a))
+          : VALUES[sort](b) - VALUES[sort](a),
+    )
   if (!grouped) return [{ group: null, rows: found }]
   const groups = new Map<string, RosterRow[]>()
   for (const row of found) groups.set(row.group, [...(groups.get(row.group) ?? []), row])

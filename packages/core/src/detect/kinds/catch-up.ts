@@ -1,5 +1,6 @@
+import { sum } from '../../stats/index.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { amount, msOf, plural, share } from '../sentences.ts'
+import { amount, msOf, overAll, plural, share } from '../sentences.ts'
 import { stepFigures } from '../waiting.ts'
 
 /** Frames with so many times the usual steps are catching up. */
@@ -18,7 +19,7 @@ export const catchUp: Detector = (evidence) => {
   const multiplied = [...steps.keys()].filter((frame) => steps[frame]! >= MULTIPLIED * base)
   if (multiplied.length === 0 && utilisation < NEARLY_FULL) return []
   const extra = multiplied.map((frame) => (steps[frame]! - base) * costNs)
-  const meanExtraNs = extra.reduce((sum, ns) => sum + ns, 0) / Math.max(1, extra.length)
+  const meanExtraNs = sum(extra) / Math.max(1, extra.length)
   const name = path === null ? 'The fixed step' : evidence.names(path).at(-1)!
   const most = multiplied.reduce((a, frame) => Math.max(a, steps[frame]!), 0)
   return [
@@ -30,7 +31,8 @@ export const catchUp: Detector = (evidence) => {
         `${msOf(meanExtraNs)} more in these, at ${msOf(costNs)} a step. A step takes ${share(utilisation)} of the time it stands for; ` +
         (utilisation >= NEARLY_FULL
           ? 'at 100 % the game never catches up.'
-          : 'a limit a frame would keep the frames short.'),
+          : 'a limit a frame would keep the frames short.') +
+        ` ${overAll(evidence, meanExtraNs, multiplied.length)}`,
       ...spikeCosts(meanExtraNs, multiplied.length, count),
       confidence: path === null ? 'low' : 'high',
       because:

@@ -3,7 +3,7 @@ import { median } from '../../stats/index.ts'
 import { classOf, longestWait, type WaitReason } from '../../take/index.ts'
 import type { Evidence } from '../evidence.ts'
 import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from '../finding.ts'
-import { msOf, plural, share } from '../sentences.ts'
+import { msOf, overAll, plural, share } from '../sentences.ts'
 
 const LEAST_SHARE = 0.01
 const LEAST_FRAMES = 3
@@ -32,7 +32,7 @@ export function heldBy(
       path: waits[0]?.path ?? null,
       text:
         `${plural(held.length, 'frame')} (${share(held.length / count)}) are late by ${msOf(median(lateBy))} though their work takes only ${msOf(workNs)} ` +
-        `of ${msOf(budgetNs)}: they wait ${msOf(waitNs)} for ${reason}. ${advice}`,
+        `of ${msOf(budgetNs)}: they wait ${msOf(waitNs)} for ${reason}. ${advice} ${overAll(evidence, median(lateBy), held.length)}`,
       ...spikeCosts(median(lateBy), held.length, count),
       confidence: waits.length > 0 ? 'high' : 'low',
       because: 'work and waiting are told apart by the kinds of the markers',

@@ -3,7 +3,7 @@ import type { PathCourse } from '../../study/index.ts'
 import { usualWhereItRuns, type Evidence } from '../evidence.ts'
 import { spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
 import { periodOf, type Period } from '../periodic.ts'
-import { amount, msOf, plural, three } from '../sentences.ts'
+import { amount, msOf, overAll, plural, three } from '../sentences.ts'
 
 /** What comes more often than this is part of every frame. */
 const SHORTEST_PERIOD = 8
@@ -56,7 +56,8 @@ function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
       text:
         `${nameOf(larger)} (every ${amount(larger.period.frames)} frames, ${msOf(larger.costNs)}) and ${nameOf(smaller)} ` +
         `(every ${amount(smaller.period.frames)}, ${msOf(smaller.costNs)}) fall into the same frames, ${plural(common.length, 'time')} of ${amount(rarer)}: ` +
-        `${msOf(larger.costNs + smaller.costNs)} in these. Parted, no frame would carry more than ${msOf(larger.costNs)} of it.`,
+        `${msOf(larger.costNs + smaller.costNs)} in these. Parted, no frame would carry more than ${msOf(larger.costNs)} of it. ` +
+        overAll(evidence, larger.costNs + smaller.costNs, common.length),
       ...spikeCosts(
         larger.costNs + smaller.costNs,
         common.length,

@@ -1,7 +1,7 @@
-import { median } from '../../stats/index.ts'
+import { median, sum } from '../../stats/index.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
 import { causesOfFamilies } from '../claims.ts'
-import { msOf, plural, rate, share } from '../sentences.ts'
+import { msOf, overAll, plural, rate, share } from '../sentences.ts'
 
 /** One run takes at least this share of the budget. */
 const LEAST_RUN = 0.25
@@ -19,13 +19,13 @@ export const longCalls: Detector = (evidence, claimed) => {
     const perRun = median(course.selfNs.map((ns, cell) => ns / course.calls[cell]!))
     if (perRun < LEAST_RUN * budgetNs) return []
     const name = evidence.names(path.id).at(-1)!
-    const whereNs = course.selfNs.reduce((sum, ns) => sum + ns, 0) / course.frame.length
+    const whereNs = sum(course.selfNs) / course.frame.length
     return {
       kind: 'long-call',
       path: path.id,
       text:
         `One run of ${name} takes ${msOf(perRun)} by itself, ${share(perRun / budgetNs)} of the budget. It runs ${rate(course.frame.length / seconds)}; ` +
-        `in the other frames it costs nothing. It is slow, not called too often.`,
+        `in the other frames it costs nothing. It is slow, not called too often. ${overAll(evidence, whereNs, course.frame.length)}`,
       ...spikeCosts(whereNs, course.frame.length, count),
       confidence: course.frame.length >= 5 ? 'high' : 'medium',
       because: `the median of ${plural(course.frame.length, 'frame')} in which it ran`,

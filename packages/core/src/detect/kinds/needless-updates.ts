@@ -1,5 +1,5 @@
 import { NO_PATH } from '../../take/index.ts'
-import { mean } from '../../stats/index.ts'
+import { mean, sum } from '../../stats/index.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
 import { amount, costWords, msOf, plural, share, three } from '../sentences.ts'
@@ -22,11 +22,11 @@ function saidNeedless(evidence: Evidence, claimed: ReadonlySet<number>): Finding
     if (details === null || claimed.has(path.id) || watches.length > 0) continue
     // What runs inside a needless run is needless with it.
     if (evidence.study.paths.chain(path.id).some((above) => found.has(above))) continue
-    const said = details.said.reduce((sum, value) => sum + value, 0)
-    const needless = details.needless.reduce((sum, value) => sum + value, 0)
+    const said = sum(details.said)
+    const needless = sum(details.needless)
     if (said === 0 || needless < LEAST_SHARE * said) continue
-    const costNs = details.needlessNs.reduce((sum, ns) => sum + ns, 0) / evidence.count
-    const runs = course.calls.reduce((sum, value) => sum + value, 0)
+    const costNs = sum(details.needlessNs) / evidence.count
+    const runs = sum(course.calls)
     found.set(path.id, {
       kind: 'needless-updates',
       path: path.id,

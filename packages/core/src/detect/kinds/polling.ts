@@ -1,3 +1,4 @@
+import { sum } from '../../stats/index.ts'
 import { floorCosts, worstFrames, type Detector } from '../finding.ts'
 import { costWords, plural, rate } from '../sentences.ts'
 
@@ -11,10 +12,10 @@ export const polling: Detector = (evidence) =>
     const { name, watches } = study.declarations.marker(path.marker)
     const watched = watches.flatMap((id) => study.watches.get(id) ?? [])
     if (watched.length === 0) return []
-    const runs = course.calls.reduce((sum, value) => sum + value, 0)
+    const runs = sum(course.calls)
     const changes = watched.reduce((sum, series) => sum + series.changes.reduce((a, b) => a + b, 0), 0)
     if (runs < LEAST_RATIO * Math.max(1, changes) || runs < seconds) return []
-    const totalNs = course.totalNs.reduce((sum, ns) => sum + ns, 0)
+    const totalNs = sum(course.totalNs)
     const costNs = (totalNs * (1 - changes / runs)) / count
     const names = watches.map((id) => `“${study.declarations.watches.get(id)?.name}”`).join(', ')
     return {

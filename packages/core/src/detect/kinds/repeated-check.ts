@@ -1,3 +1,4 @@
+import { sum } from '../../stats/index.ts'
 import { floorCosts, worstFrames, type Detector } from '../finding.ts'
 import { amount, costWords, plural, share, three } from '../sentences.ts'
 
@@ -8,10 +9,10 @@ const LEAST_SHARE = 0.2
 export const repeatedChecks: Detector = (evidence) =>
   evidence.work.flatMap(({ path, course }) => {
     if (course.details === null) return []
-    const repeated = course.details.repeated.reduce((sum, value) => sum + value, 0)
-    const calls = course.calls.reduce((sum, value) => sum + value, 0)
+    const repeated = sum(course.details.repeated)
+    const calls = sum(course.calls)
     if (repeated < LEAST_SHARE * calls || repeated === 0) return []
-    const costNs = course.details.repeatedNs.reduce((sum, ns) => sum + ns, 0) / evidence.count
+    const costNs = sum(course.details.repeatedNs) / evidence.count
     const { name } = evidence.study.declarations.marker(path.marker)
     const perFrame = calls / evidence.count
     return {

@@ -1,4 +1,4 @@
-import { lowerBound, mean, median } from '../../stats/index.ts'
+import { lowerBound, mean, median, sum } from '../../stats/index.ts'
 import { pauseTotalNs } from '../collections.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
@@ -89,10 +89,4 @@ function shareOfBytes(
   const measured = sum(makerOf(evidence, id)?.details?.bytes)
   const own = measured > 0 ? measured : bytes
   return own > 0 ? Math.min(1, own / all) : null
-}
-
-const sum = (values: ArrayLike<number> | undefined): number => {
-  let total = 0
-  for (let i = 0; i < (values?.length ?? 0); i++) total += values![i]!
-  return total
 }

@@ -1,4 +1,4 @@
-import { share, causeWords, msOf, plural, three } from '../sentences.ts'
+import { causeWords, msOf, overAll, plural, share, three } from '../sentences.ts'
 import type { Evidence } from '../evidence.ts'
 import type { SpikeFamily } from '../families.ts'
 import {
@@ -53,7 +53,8 @@ function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
       `${family.causes
         .slice(0, 2)
         .map((each) => causeWords(nameOf(evidence, each), each))
-        .join('; ')}.`,
+        .join('; ')}. ` +
+      overAll(evidence, explainedNs, members.length),
     ...spikeCosts(explainedNs, members.length, count),
     confidence,
     because,

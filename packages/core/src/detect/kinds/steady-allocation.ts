@@ -1,7 +1,7 @@
 import { median } from '../../stats/index.ts'
 import { allocatorsOf, pauseTotalNs } from '../collections.ts'
 import { floorCosts, spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { msOf, plural, share, three } from '../sentences.ts'
+import { msOf, overAll, plural, share, three } from '../sentences.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
 
 /** Bytes a frame from which on it is worth a word: at 60 frames a second about a megabyte each second. */
@@ -26,7 +26,8 @@ export const steadyAllocation: Detector = (evidence, claimed) => {
       text:
         `${name} allocates ${bytesWords(Math.round(perFrame))} in every frame, ${bytesWords(Math.round(bytes / seconds))} each second: ` +
         `${share(ofBytes)} of all that is allocated, and so ${msOf(wherePausedNs)} of each of ${plural(collections.length, 'collection')} ` +
-        `(${msOf(pauseNs)}, ${three((collections.length / seconds) * 60)} a minute). In steady state it would allocate nothing.`,
+        `(${msOf(pauseNs)}, ${three((collections.length / seconds) * 60)} a minute). In steady state it would allocate nothing. ` +
+        overAll(evidence, wherePausedNs, collections.length),
       ...(collections.length > 0 ? spikeCosts(wherePausedNs, collections.length, count) : floorCosts(0)),
       confidence: 'high',
       because: `bytes are measured, in ${share(ofFrames)} of ${plural(count, 'frame')}`,
