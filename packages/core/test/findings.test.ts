@@ -10,7 +10,7 @@ import {
   type Finding,
   type FindingKind,
 } from '@lapsus/core/detect'
-import { studyWithoutRecorder, type Study } from '@lapsus/core/study'
+import { partOfStudy, studyWithoutRecorder, type Study } from '@lapsus/core/study'
 import {
   normalFrom,
   randomFrom,
@@ -108,6 +108,31 @@ describe('findings', () => {
     expect(found[0]!.text).to.match(
       /^slow itself takes 3\.\d\d ms a frame \(18\.\d % of the budget, 18\d ms of every second\): 1 run of 3\.\d\d ms\./,
     )
+  })
+
+  it('of a part of a take are those of a take of that part', () => {
+    const frames = night(900, (frame, random) => ({
+      inside: [
+        ...runs(10, 'update', 50_000, { effect: frame % 3 === 0 }),
+        run('weather', noisy(random, frame < 450 ? MS : 3 * MS)),
+        ...(frame % 150 === 75 ? runs(20, 'search', MS) : []),
+      ],
+      gauges: { load: 40 + (frame % 30) },
+      moments: frame % 150 === 75 ? ['gate'] : [],
+    }))
+    const whole = studyFrom(frames, { markers: REFRESH })
+    for (const [from, to] of [
+      [0, 400],
+      [300, 900],
+      [500, 520],
+    ] as const) {
+      const part = findingsOf(partOfStudy(whole, from, to))
+      const alone = findingsOf(studyFrom(frames.slice(from, to), { markers: REFRESH }))
+      expect(part.length).to.be.greaterThan(0)
+      const bare = (found: Found[]) =>
+        found.map(({ kind, names, costNs, frames: at }) => ({ kind, names, costNs: Math.round(costNs), at }))
+      expect(bare(part)).to.deep.equal(bare(alone))
+    }
   })
 
   it('have the same name in every take', () => {

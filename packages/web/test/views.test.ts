@@ -6,7 +6,7 @@ import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
 import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
 import { bytes, duration, ms, percent, plain, three } from '@lapsus/core/words'
-import { inUnit, ledgerCsv, ledgerLines } from '../src/ledger/rows.ts'
+import { inUnit, callersOf, ledgerCsv, ledgerLines } from '../src/ledger/rows.ts'
 import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/page/layout.ts'
 import type { OpenTake } from '../src/state/take.ts'
 import { GROUPINGS, SIGHTS, FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
@@ -187,6 +187,38 @@ describe('ledger lines', () => {
       'simulation',
     ])
     expect(lines('marker')[1]).to.include({ waits: true })
+  })
+
+  it('can be gathered by lane and by caller, sums without percentiles', () => {
+    const rows = (by: 'lane' | 'caller') =>
+      ledgerLines(
+        ledger(by === 'lane' ? 'group' : 'path'),
+        take,
+        { by, sort: 'total', search: '' },
+        new Set(),
+      )
+    const marker = ledger('marker').rows
+    const ofLane = (lane: string) =>
+      ledgerLines(ledger('marker'), take, { by: 'marker', sort: 'total', search: '' }, new Set())
+        .filter((line) => line.lane === lane)
+        .reduce((sum, { row }) => sum + row.selfMs, 0)
+    expect(rows('lane').map(({ name }) => name)).to.deep.equal(['main', 'worker 1'])
+    for (const { name, row } of rows('lane')) {
+      expect(row.selfMs, name).to.be.closeTo(ofLane(name), 1e-9)
+      expect(row.selfP99Ms).to.be.NaN
+    }
+    expect(rows('caller').map(({ name }) => name)).to.have.members(['(nothing: outermost)', 'sim', 'moths'])
+    const all = marker.reduce((sum, row) => sum + row.selfMs, 0)
+    expect(rows('caller').reduce((sum, { row }) => sum + row.selfMs, 0)).to.be.closeTo(all, 1e-9)
+  })
+
+  it('tell who calls a marker', () => {
+    const moths = take.detail.markers.find(({ name }) => name === 'moths')!.id
+    const callers = callersOf(ledger('path').rows, moths, take)
+    expect(callers.map(({ key }) => take.markers.get(key)?.name ?? 'nothing')).to.have.members([
+      'sim',
+      'nothing',
+    ])
   })
 
   it('come in each unit', () => {
