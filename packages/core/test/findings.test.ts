@@ -7,6 +7,8 @@ import {
   FINDING_KINDS,
   gatherEvidence,
   isFolded,
+  memoryOf,
+  rosterOf,
   type Finding,
   type FindingKind,
 } from '@lapsus/core/detect'
@@ -492,13 +494,32 @@ describe('findings at the edges', () => {
       restNs: fc.nat(2_000 * MS),
       steps: fc.nat(9),
       gauges: fc.record({ n: fc.double({ noNaN: true, min: -1e6, max: 1e6 }) }),
-      lives: fc.record({ thing: fc.tuple(fc.nat(5), fc.nat(5)) }),
+      lives: fc.record({ thing: fc.tuple(fc.nat(5), fc.nat(5)) }, { requiredKeys: [] }),
+      updaters: fc.record({ crowd: fc.tuple(fc.nat(9), fc.nat(9), fc.nat(9)) }, { requiredKeys: [] }),
+      watches: fc.record({ seen: fc.tuple(fc.nat(3), fc.nat(3)) }, { requiredKeys: [] }),
       moments: fc.array(fc.constantFrom('x', 'y'), { maxLength: 2 }),
     })
     fc.assert(
       fc.property(fc.array(anyFrame, { maxLength: 150 }), (frames) => {
-        const markers = { w: { kind: 'wait:refresh' as const }, g: { kind: 'collect' as const } }
-        for (const found of findingsOf(studyFrom(frames as TestFrame[], { markers }))) {
+        const markers = {
+          w: { kind: 'wait:job' as const },
+          g: { kind: 'collect' as const },
+          a: { watches: ['seen'], tags: ['search'] },
+        }
+        const classes = { crowd: 'b' }
+        const study = studyFrom(frames as TestFrame[], { markers, classes })
+        const evidence = gatherEvidence(study)
+        for (const { msPerFrame, msPerHour, runsPerSecond } of rosterOf(evidence)) {
+          expect([msPerFrame, msPerHour, runsPerSecond].every(Number.isFinite)).to.equal(true)
+        }
+        const { bytesPerSecond, collections, classes: alive } = memoryOf(evidence)
+        const rates = [
+          bytesPerSecond,
+          ...collections.map((one) => one.perMinute),
+          ...alive.map((one) => one.bornPerSecond),
+        ]
+        expect(rates.every(Number.isFinite)).to.equal(true)
+        for (const found of findingsOf(study)) {
           for (const figure of [
             found.costNs,
             found.recoverableNs,
@@ -511,7 +532,7 @@ describe('findings at the edges', () => {
           expect(found.text).not.to.match(/NaN|Infinity|undefined/)
         }
       }),
-      { numRuns: 60 },
+      { numRuns: 100 },
     )
   })
 

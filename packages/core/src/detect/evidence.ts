@@ -43,6 +43,10 @@ export interface Evidence {
   names(path: number): string[]
 }
 
+/** How often something came, a second; 0 where no time passed. */
+export const perSecond = ({ seconds }: Pick<Evidence, 'seconds'>, times: number): number =>
+  seconds > 0 ? times / seconds : 0
+
 export function gatherEvidence(study: Study): Evidence {
   const count = frameCount(study)
   const unmarked = unmarkedNs(study)

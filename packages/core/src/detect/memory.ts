@@ -2,7 +2,7 @@
 import { BYTES_UNKNOWN } from '../format/index.ts'
 import { mean, median, sum } from '../stats/index.ts'
 import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
-import type { Evidence } from './evidence.ts'
+import { perSecond, type Evidence } from './evidence.ts'
 import { growthOf, type Growth } from './growth.ts'
 import { instancesOf, type InstanceSeries } from './instances.ts'
 
@@ -53,7 +53,7 @@ export const HEAP_GAUGE = 'heap'
 export const MEMORY_LIMIT = 'memory limit MB'
 
 export function memoryOf(evidence: Evidence): Memory {
-  const { study, seconds, collections } = evidence
+  const { study, collections } = evidence
   const { declarations } = study
   const heapId = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)?.id
   const heap = heapId === undefined ? null : (study.gauges.get(heapId) ?? null)
@@ -72,14 +72,14 @@ export function memoryOf(evidence: Evidence): Memory {
     allocated,
     allocatedFrom,
     // Frames that tell nothing are taken to be like the others.
-    bytesPerSecond: known.length === 0 ? 0 : (mean(known) * allocated.length) / seconds,
+    bytesPerSecond: known.length === 0 ? 0 : perSecond(evidence, mean(known) * allocated.length),
     collections: kinds.sort((a, b) => b.totalNs - a.totalNs),
     allocators: allocatorsOf(study),
     classes: instancesOf(study).map(({ alive, ...series }) => ({
       ...series,
       ...extremes(alive),
-      bornPerSecond: series.born / seconds,
-      diedPerSecond: series.died / seconds,
+      bornPerSecond: perSecond(evidence, series.born),
+      diedPerSecond: perSecond(evidence, series.died),
       growth: growthOf(study, alive),
     })),
     growing: [...study.gauges].flatMap(([gauge, values]) => {
@@ -113,7 +113,8 @@ function allocation(
   return { allocated, allocatedFrom: 'heap' }
 }
 
-function kindFigures({ study, seconds }: Evidence, kind: string, own: Collection[]): CollectionKind {
+function kindFigures(evidence: Evidence, kind: string, own: Collection[]): CollectionKind {
+  const { study } = evidence
   const pauses = own.map(({ pauseNs }) => pauseNs)
   const worst = own.reduce((a, b) => (b.pauseNs > a.pauseNs ? b : a))
   const starts = own.map(({ frame }) => study.frames.startNs[frame]! / 1e6)
@@ -130,7 +131,7 @@ function kindFigures({ study, seconds }: Evidence, kind: string, own: Collection
   return {
     kind,
     count,
-    perMinute: (count / seconds) * 60,
+    perMinute: perSecond(evidence, count) * 60,
     totalNs: sum(pauses),
     medianNs: median(pauses),
     worstNs: worst.pauseNs,

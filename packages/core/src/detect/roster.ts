@@ -1,7 +1,7 @@
 /** Everything that runs regularly, and whether it needs to. */
 import { mean, sum } from '../stats/index.ts'
 import type { PathCourse } from '../study/index.ts'
-import type { Evidence } from './evidence.ts'
+import { perSecond, type Evidence } from './evidence.ts'
 import { periodOf } from './periodic.ts'
 
 /** What runs in this share of the frames runs in nearly every one. */
@@ -38,7 +38,7 @@ export interface RosterRow {
 
 /** Updaters first, then markers, each by what they cost. */
 export function rosterOf(evidence: Evidence): RosterRow[] {
-  const { study, count, seconds } = evidence
+  const { study, count } = evidence
   const { declarations } = study
   if (count === 0) return []
   const byMarker = new Map<number, PathCourse[]>()
@@ -48,7 +48,7 @@ export function rosterOf(evidence: Evidence): RosterRow[] {
     else known.push(course)
   }
   const rowOf = (marker: number | null, courses: PathCourse[]) => {
-    const declared = marker === null ? null : declarations.marker(marker)
+    const declared = marker === null ? undefined : declarations.markers.get(marker)
     const outermost = courses.filter(({ path }) => study.paths.get(path).outermostOfMarker)
     const sumOf = (pick: (course: PathCourse) => ArrayLike<number> | undefined, of = courses) =>
       of.reduce((total, course) => total + sum(pick(course)), 0)
@@ -63,15 +63,15 @@ export function rosterOf(evidence: Evidence): RosterRow[] {
       group: declared?.group ?? '',
       everyFrames: period?.frames ?? null,
       phase: period?.phase ?? null,
-      runsPerSecond: runs / seconds,
+      runsPerSecond: perSecond(evidence, runs),
       msPerFrame: totalMs / count,
-      msPerHour: (totalMs / seconds) * 3600,
+      msPerHour: perSecond(evidence, totalMs) * 3600,
       needless: said > 0 ? sumOf(({ details }) => details?.needless) / said : null,
       watches: (declared?.watches ?? []).flatMap((id) => {
         const series = study.watches.get(id)
         const name = declarations.watches.get(id)?.name
         if (name === undefined) return []
-        const rate = (values: Float64Array | undefined) => sum(values) / seconds
+        const rate = (values: Float64Array | undefined) => perSecond(evidence, sum(values))
         return [{ name, looksPerSecond: rate(series?.looks), changesPerSecond: rate(series?.changes) }]
       }),
       share: frames.length / count,
@@ -132,5 +132,5 @@ function meanShare(values: Float64Array, of: Float64Array): number {
     idle += values[i]!
     all += of[i]!
   }
-  return all > 0 ? idle / all : 0
+  return all > 0 ? Math.min(1, idle / all) : 0
 }

@@ -4,8 +4,8 @@ import { WAIT_REASONS, type FrameColumns } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from './study.ts'
 
 /**
- * The frames `from` to before `to` of a study as one of their own. Columns are views on those of the whole:
- * nothing is copied.
+ * The frames `from` to before `to` of a study as one of their own. Columns are views on those of the whole;
+ * only the frame numbers of the courses are written anew.
  */
 export function partOfStudy(study: Study, from: number, to: number): Study {
   if (from === 0 && to === frameCount(study)) return study

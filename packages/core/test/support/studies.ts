@@ -126,7 +126,8 @@ interface Names {
 }
 
 function namesIn(frames: TestFrame[], game: TestGame): Names {
-  const markers = new Set<string>(Object.keys(game.markers ?? {}))
+  const ofClasses = Object.values(game.classes ?? {}).filter((marker) => marker !== null)
+  const markers = new Set<string>([...Object.keys(game.markers ?? {}), ...ofClasses])
   const visit = ({ marker, children = [] }: Run) => {
     markers.add(marker)
     children.forEach(visit)

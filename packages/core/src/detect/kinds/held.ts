@@ -24,8 +24,9 @@ export function heldBy(
   const lateBy = held.map((frame) => frames.durationNs[frame]! - budgetNs)
   const workNs = median(held.map((frame) => frames.workNs[frame]!))
   const waitNs = median(held.map((frame) => frames.waitNs[reason][frame]!))
-  const path = evidence.study.courses
-  const waits = [...path.values()].filter(({ path: id }) => study.paths.get(id).kind === `wait:${reason}`)
+  const waits = [...study.courses.values()].filter(
+    ({ path }) => study.paths.get(path).kind === `wait:${reason}`,
+  )
   return [
     {
       kind,

@@ -48,7 +48,7 @@ function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
   if (belongTogether(evidence, one.course, other.course)) return []
   const [larger, smaller] = one.costNs >= other.costNs ? [one, other] : [other, one]
   const nameOf = ({ course }: Periodic) => evidence.names(course.path).at(-1)!
-  const { work } = { work: evidence.study.frames.workNs }
+  const { workNs } = evidence.study.frames
   return [
     {
       kind: 'lock-step',
@@ -68,7 +68,7 @@ function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
       because: `${plural(common.length, 'frame')} hold both; by chance it would be ${three((one.course.frame.length * other.course.frame.length) / evidence.count)}`,
       frames: worstFrames(
         common,
-        common.map((frame) => work[frame]!),
+        common.map((frame) => workNs[frame]!),
       ),
       remedies: ['stagger', 'timer', 'slice'],
       view: 'page',

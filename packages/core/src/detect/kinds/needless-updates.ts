@@ -55,7 +55,8 @@ function idleOf(evidence: Evidence, marker: number): { what: string; idle: numbe
     const worst = (['asleep', 'unseen', 'far'] as const)
       .map((what) => ({ what, idle: mean(series[what].filter((value) => !Number.isNaN(value))), enabled }))
       .sort((a, b) => b.idle - a.idle)[0]!
-    return worst.idle > 0 ? worst : null
+    // Who says that more are idle than enabled is taken at the lower word.
+    return worst.idle > 0 && enabled > 0 ? { ...worst, idle: Math.min(worst.idle, enabled) } : null
   }
   return null
 }

@@ -19,7 +19,7 @@ export const spawnChurn: Detector = (evidence) => {
   const memory = memoryOf(evidence)
   return instancesOf(evidence.study).flatMap((instances) => {
     const { born, died } = instances
-    if (born < LEAST_BIRTHS * evidence.seconds || died < LEAST_DEATHS * born) return []
+    if (born === 0 || born < LEAST_BIRTHS * evidence.seconds || died < LEAST_DEATHS * born) return []
     return [findingOf(evidence, instances, shareOfBytes(evidence, instances, memory.bytesPerSecond))]
   })
 }
