@@ -65,6 +65,18 @@ describe('diagnosis', () => {
     expect((await DiagnosisRow.findByPk('one-night'))!.version).to.be.greaterThan(0)
   })
 
+  it('is worked out anew when a take that was cut short goes on', async () => {
+    const records = nightRecords('broken-night')
+    const importPart = (part: AnyRecord[]) =>
+      call('/imports', { method: 'POST', body: bytesOf(part) as BodyInit })
+    await importPart(records.slice(0, 4))
+    const before = checkDiagnosis(await json('/takes/broken-night/diagnosis'))
+    expect([before.to, before.spikes.length]).to.deep.equal([99, 1])
+    await importPart(records)
+    const after = checkDiagnosis(await json('/takes/broken-night/diagnosis'))
+    expect([after.to, after.spikes.length]).to.deep.equal([FRAMES - 1, 4])
+  })
+
   it('can be of chosen frames, of another target, and without the recorder', async () => {
     const part = await diagnosis('?from=100&to=199')
     expect(part).to.include({ from: 100, to: 199 })

@@ -152,7 +152,7 @@ export class DiagnosisRow extends Model<Attributes<DiagnosisRow>, Creation<Diagn
   declare takeId: string
   /** Of the detectors that found it. */
   declare version: number
-  /** Deflated JSON (api: Diagnosis). */
+  /** Deflated JSON (diagnosis/diagnoses: StoredDiagnosis). */
   declare body: Buffer
 }
 

@@ -7,19 +7,27 @@ import { DiagnosisRow, TakeRow } from '../database/models.ts'
 import { evidenceOf } from './studies.ts'
 
 /** Raised whenever detectors find something else in the same take. */
-const DIAGNOSIS_VERSION = 1
+const DIAGNOSIS_VERSION = 2
 
-/** The diagnosis of a whole take by its own target: the stored one, unless other detectors made it. */
+interface StoredDiagnosis {
+  /** Frames that the take had: a game that comes back adds more. */
+  frames: number
+  diagnosis: Diagnosis
+}
+
+/** The diagnosis of a whole take by its own target: the stored one, unless it is of other frames or detectors. */
 export async function diagnosisOf(row: TakeRow): Promise<Diagnosis> {
   const stored = await DiagnosisRow.findByPk(row.id, { raw: true })
+  const frames = Number(row.frames)
   if (stored !== null && stored.version === DIAGNOSIS_VERSION) {
-    return JSON.parse((await unpack(stored.body)).toString()) as Diagnosis
+    const known = JSON.parse((await unpack(stored.body)).toString()) as StoredDiagnosis
+    if (known.frames === frames) return known.diagnosis
   }
   const diagnosis = diagnose(
     await evidenceOf(row, { range: null, target: row.target, withoutRecorder: false }),
   )
   if (row.state !== 'recording') {
-    const body = await pack(Buffer.from(JSON.stringify(diagnosis)))
+    const body = await pack(Buffer.from(JSON.stringify({ frames, diagnosis } satisfies StoredDiagnosis)))
     await DiagnosisRow.upsert({ takeId: row.id, version: DIAGNOSIS_VERSION, body })
   }
   return diagnosis
