@@ -18,6 +18,8 @@ const LEAST_MEMBERS = 2
 /** For a period: gaps that differ by more than this share of the middle gap are no period. */
 const PERIOD_SPREAD = 0.15
 const LEAST_GAPS = 4
+/** Members in a row that may be missing between two. */
+const MOST_MISSED = 2
 /** Members that all fall into a smaller share of the frames than this are a bad moment, not a habit. */
 const LEAST_SPAN = 1 / 3
 /** The rate of false discoveries at which a moment is believed. */
@@ -137,16 +139,21 @@ function meanCauses(members: readonly Spike[]): Cause[] {
     .sort((a, b) => b.excessNs - a.excessNs)
 }
 
-/** The median gap, if the gaps are alike. A gap may be a whole multiple of it where one was missed. */
+/**
+ * The median gap, if the gaps are alike. A gap may be two or three times as long, where some were missed; any
+ * gap would be near some multiple.
+ */
 function periodOf({ frames }: Study, members: readonly Spike[]): SpikeFamily['period'] {
   const starts = members.map(({ from }) => frames.startNs[from]! / 1e6)
   const gaps = starts.slice(1).map((start, i) => start - starts[i]!)
   const span = members.at(-1)!.from - members[0]!.from
   if (gaps.length < LEAST_GAPS || span < LEAST_SPAN * frames.startNs.length) return null
   const middle = median(gaps)
-  const single = gaps.map((gap) => gap / Math.max(1, Math.round(gap / middle)))
-  const spread = MAD_TO_SIGMA * medianDeviation(single)
-  const alike = single.filter((gap) => Math.abs(gap / middle - 1) <= PERIOD_SPREAD).length
+  const off = gaps.map(
+    (gap) => gap - middle * Math.min(MOST_MISSED + 1, Math.max(1, Math.round(gap / middle))),
+  )
+  const spread = MAD_TO_SIGMA * medianDeviation(off)
+  const alike = off.filter((ms) => Math.abs(ms) <= PERIOD_SPREAD * middle).length
   return spread <= PERIOD_SPREAD * middle && alike >= 0.8 * gaps.length
     ? { ms: middle, spreadMs: spread }
     : null
