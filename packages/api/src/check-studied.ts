@@ -107,6 +107,7 @@ export function checkRoster(value: unknown): RosterResponse {
 export function checkScaling(value: unknown): ScalingResponse {
   const fields = studied(value, 'scaling')
   for (const load of list(fields, 'loads', MOST)) text(load, 'id')
+  texts(fields, 'chosen', 2)
   for (const point of list(fields, 'points', MOST)) {
     finite(point, 'load')
     finite(point, 'costMs')

@@ -230,6 +230,8 @@ export interface ScalingResponse extends StudiedFrames {
   /** Number of the path; null for the work of whole frames. */
   pathId: number | null
   loads: LoadName[]
+  /** Ids of those that the cost is set against: one, or two whose product counts; none where there is none. */
+  chosen: string[]
   points: { load: number; costMs: number; frames: number }[]
   fits: Fit[]
   best: Fit | null

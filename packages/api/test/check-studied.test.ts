@@ -45,6 +45,7 @@ const row = { sort: 'marker', name: 'sim', runsPerSecond: 60, msPerFrame: 1, msP
 const scaling = {
   ...studied,
   loads: [{ id: 'gauge 0', name: 'letters' }],
+  chosen: ['gauge 0'],
   points: [{ load: 1, costMs: 2, frames: 3 }],
   fits: [{ law: 'n', baseNs: 0, slopeNs: 1, aicc: 2 }],
 }

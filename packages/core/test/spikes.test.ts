@@ -231,6 +231,6 @@ describe('families of spikes', () => {
     expect(evidenceOf(scattered).families[0]!.period).to.equal(null)
     const oneMissing = quietFrames(2000)
     for (const at of [200, 500, 800, 1400, 1700]) plant(oneMissing[at]!, run('burst', 15 * MS))
-    expect(evidenceOf(oneMissing).families[0]!.period!.ms).to.be.closeTo(300 * 8.7, 150)
+    expect(evidenceOf(oneMissing).families[0]!.period!.ms).to.be.closeTo(300 * 7.75, 60)
   })
 })

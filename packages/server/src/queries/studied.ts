@@ -98,7 +98,7 @@ export async function waitingResponse(row: TakeRow, query: StudyQuery): Promise<
   return { ...framesOf(evidence, query), ...waiting, paths }
 }
 
-/** @param loads ids of one load, or of two whose product counts; null for the first there is */
+/** @param loads ids of one load, or of two whose product counts; null for the one that explains most */
 export async function scalingResponse(
   row: TakeRow,
   query: StudyQuery,
@@ -111,7 +111,17 @@ export async function scalingResponse(
     ...source,
     id: source.gauge === null ? `class ${source.class}` : `gauge ${source.gauge}`,
   }))
-  const chosen = (loads ?? known.slice(0, 1).map(({ id }) => id)).map((id) => {
+  if (path !== null && path >= study.paths.all.length) {
+    throw new ProblemError(400, `"path" must be below ${study.paths.all.length}`, 'path')
+  }
+  const inRamp = rampFrames(study.moments, count)
+  const use = isNormal.map((is, frame) => is & inRamp[frame]!)
+  const costNs = path === null ? study.frames.workNs : dense(study.courses.get(path), 'totalNs', count)
+  const explainedBy = (values: Float64Array) => fitScaling(pointsOf(values, costNs, use)).explained
+  const best = known
+    .map(({ id, values }) => ({ id, explained: explainedBy(values) }))
+    .reduce((a, b) => (b.explained > a.explained ? b : a), { id: known[0]?.id, explained: 0 })
+  const chosen = (loads ?? (best.id === undefined ? [] : [best.id])).map((id) => {
     const found = known.find((source) => source.id === id)
     if (found === undefined) {
       const there = known.map((source) => `${source.id} (${source.name})`).join(', ') || 'none'
@@ -119,29 +129,24 @@ export async function scalingResponse(
     }
     return found
   })
-  if (path !== null && path >= study.paths.all.length) {
-    throw new ProblemError(400, `"path" must be below ${study.paths.all.length}`, 'path')
-  }
-  const inRamp = rampFrames(study.moments, count)
-  const use = isNormal.map((is, frame) => is & inRamp[frame]!)
-  const costNs = path === null ? study.frames.workNs : dense(study.courses.get(path), 'totalNs', count)
   const load = loadOf(
     chosen.map(({ values }) => values),
     count,
   )
   const scaling = fitScaling(chosen.length === 0 ? [] : pointsOf(load, costNs, use), chosen.length > 1)
-  const { fits, best, exponent, explained } = scaling
+  const { fits, exponent, explained } = scaling
   return {
     ...framesOf(evidence, query),
     pathId: path,
     loads: known.map(({ id, name }): LoadName => ({ id, name })),
+    chosen: chosen.map(({ id }) => id),
     points: scaling.points.map((point) => ({
       load: point.load,
       costMs: point.costNs / 1e6,
       frames: point.frames,
     })),
     fits,
-    best,
+    best: scaling.best,
     exponent,
     explained,
     breaksAt: breakingLoad(scaling, budgetNs),
@@ -155,10 +160,11 @@ const MOST_CHUNKS_READ = 8
 export async function courseBytes(row: TakeRow, query: StudyQuery, paths: number[]): Promise<Uint8Array> {
   const evidence = await evidenceOf(row, query)
   const frames = framesOf(evidence, query)
+  const figures = courseFigures(evidence.study, paths)
   const response: CourseResponse = {
     ...frames,
-    ...courseFigures(evidence.study, paths),
-    ...(await runTimes(row.id, frames, new Set(paths))),
+    ...figures,
+    ...(await runTimes(row.id, frames, new Set(paths), figures.calls)),
   }
   return encodeCbor(response)
 }
@@ -167,6 +173,7 @@ async function runTimes(
   takeId: string,
   { from, to }: StudiedFrames,
   wanted: ReadonlySet<number>,
+  calls: Float64Array,
 ): Promise<{ runTimes: RunTimes | null; chunksRead: number; chunks: number }> {
   const [places, { paths }] = await Promise.all([
     ChunkRow.findAll({
@@ -177,7 +184,12 @@ async function runTimes(
     }),
     loadTables(takeId),
   ])
-  const holding = places.filter(({ firstFrame, frames }) => firstFrame + frames > from)
+  // Only those in which there is a run: what runs rarely would be missed.
+  const holding = places.filter(({ firstFrame, frames }) =>
+    calls
+      .subarray(Math.max(0, firstFrame - from), Math.max(0, firstFrame + frames - from))
+      .some((n) => n > 0),
+  )
   const every = Math.max(1, holding.length / MOST_CHUNKS_READ)
   const read = Array.from(
     { length: Math.min(holding.length, MOST_CHUNKS_READ) },

@@ -104,7 +104,7 @@ export const api = {
     checkRoster(await json(about(id, 'roster', query), { signal })),
   waiting: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
     checkWaiting(await json(about(id, 'waiting', query), { signal })),
-  /** @param path null for whole frames @param loads ids; none for the first there is */
+  /** @param path null for whole frames @param loads ids; none for the one that explains most */
   scaling: async (
     id: string,
     query: FramesQuery & { path: number | null; loads: string[] },

@@ -30,6 +30,9 @@ import { useLedger } from './use-ledger.ts'
 const ROW_PX = 25
 /** Figures below this only clutter the table; the CSV has them in full. */
 const LEAST_SHOWN = 0.001
+/** Differences of frames that hardly differ are as good as none. */
+const shown = (value: number): string =>
+  value > 0 && value < LEAST_SHOWN ? `<${LEAST_SHOWN}` : Math.abs(value) < LEAST_SHOWN ? '0' : three(value)
 const GRID = 'grid items-center gap-x-1'
 /** Width of the columns after the name, with one for each of the details shown. */
 const columnsOf = (details: Detail[], wide: boolean): CSSProperties => ({
@@ -344,7 +347,7 @@ function Line({ line, chosen, details, wide, unit, scope, toggle }: LineProps) {
   const figure = (sumMs: number) => {
     const value = inUnit(sumMs, unit, scope)
     if (unit === 'share') return percent(value)
-    return value > 0 && value < LEAST_SHOWN ? `<${LEAST_SHOWN}` : three(value)
+    return shown(value)
   }
   const share = inUnit(row.selfMs, 'share', scope)
   return (
@@ -407,7 +410,7 @@ function Line({ line, chosen, details, wide, unit, scope, toggle }: LineProps) {
         </span>
       )}
       <span role="cell" className="text-right text-faint">
-        {row.calls / scope.frames < LEAST_SHOWN ? `<${LEAST_SHOWN}` : three(row.calls / scope.frames)}
+        {shown(row.calls / scope.frames)}
       </span>
       {details.map((detail) => (
         <span key={detail} role="cell" className="text-right text-faint">

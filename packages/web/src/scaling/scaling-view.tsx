@@ -37,7 +37,7 @@ export function ScalingView({ take, budgetMs }: { take: OpenTake; budgetMs: numb
       </Words>
     )
   }
-  const chosen = loads.length > 0 ? loads : [answer.loads[0]!.id]
+  const { chosen } = answer
   const name = path === null ? 'the work of a frame' : take.markers.get(take.paths.get(path).marker)!.name
   const pick = (which: 0 | 1, id: string) => {
     const next = which === 0 ? [id, ...chosen.slice(1)] : id === '' ? [chosen[0]!] : [chosen[0]!, id]

@@ -9,7 +9,7 @@ const LAW_WORDS: Record<string, string> = {
 }
 
 /** Below this the law says little. */
-const SAYS_LITTLE = 0.3
+const SAYS_LITTLE = 0.5
 
 /** What the fit says, as a sentence. */
 export function scalingWords(

@@ -38,7 +38,7 @@ export interface View {
   finding: string | null
   /** Which of the chosen frames the ledger sums up. */
   scope: LedgerScope
-  /** Ids of the loads that a cost is plotted against; none for the first there is. */
+  /** Ids of the loads that a cost is plotted against; none for the one that explains most. */
   loads: string[]
   /** The path that is chosen in page and ledger, by number; null for none. */
   path: number | null
