@@ -78,7 +78,7 @@ export function ScopeBar({ take }: { take: OpenTake }) {
         </span>
       ) : (
         <>
-          <span className="text-faint">
+          <span className="min-w-0 truncate text-faint">
             of {plural(range.to - range.from + 1, 'frame')}, {range.from} to {range.to}
           </span>
           <IconButton label="All frames again (a)" onClick={() => change({ range: null })}>
