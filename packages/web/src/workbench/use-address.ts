@@ -1,4 +1,4 @@
-import { useEffect } from 'react'
+import { useEffect, useState } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { worstFrame } from '@lapsus/core/take'
 import type { OpenTake } from '../state/take.ts'
@@ -10,18 +10,21 @@ const REST_MS = 250
 /**
  * Keeps view and address in step: the address sets the view at first, the view writes the address. What is
  * live names no frame: it is another in a moment.
+ * @returns whether the address of this take has been read: before, the view is that of another
  */
-export function useAddress(take: OpenTake | null, isLive: boolean): void {
+export function useAddress(take: OpenTake | null, isLive: boolean): boolean {
   const [params] = useSearchParams()
   const navigate = useNavigate()
 
   const takeId = take?.detail.id
+  const [readId, setReadId] = useState<string | null>(null)
 
   useEffect(() => {
     if (take === null) return
     const frames = take.frames.startNs.length
     const worst = frames === 0 ? 0 : worstFrame(take.frames, 0, frames)
     useView.setState(viewFromParams(params, frames, take.paths.all.length, worst))
+    setReadId(take.detail.id)
     // Only the address that a take is opened with counts; later ones are written here.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [takeId])
@@ -41,4 +44,6 @@ export function useAddress(take: OpenTake | null, isLive: boolean): void {
       stop()
     }
   }, [takeId, isLive, navigate])
+
+  return takeId !== undefined && readId === takeId
 }

@@ -52,7 +52,7 @@ export function Workbench() {
     },
     [freeze],
   )
-  useAddress(take, isLive)
+  const isRead = useAddress(take, isLive)
   useShortcuts(take, budgetMs, {
     openHelp,
     ...(isRecording && { freeze: () => (frozen ? freeze(false) : toggleFreeze(null)) }),
@@ -76,7 +76,7 @@ export function Workbench() {
       {isLive ? (
         <LiveView take={take} budgetMs={budgetMs} freeze={toggleFreeze} />
       ) : (
-        <Study take={take} budgetMs={budgetMs} />
+        isRead && <Study take={take} budgetMs={budgetMs} />
       )}
     </div>
   )
@@ -84,7 +84,6 @@ export function Workbench() {
 
 /** The take at rest: the strip above; findings, and the evidence for them. */
 function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const shownFrame = useView((view) => view.frame)
   const frames = take.frames.startNs.length
   if (frames === 0) {
     return (
@@ -93,8 +92,6 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
       </Words>
     )
   }
-  // Until the address has been read, the frame of an earlier take may not exist in this one.
-  if (shownFrame >= frames) return null
   return (
     <div className="flex min-h-0 flex-col">
       {take.detail.state === 'recording' && <FrozenBar frames={frames} />}
