@@ -8,6 +8,11 @@ const MB = 1024 * 1024
 const LIMITED_BY = {
   'ingest, socket to commit':
     'One server thread decodes, finds paths, sums up and packs every span, which takes it about 0.7 µs, a sixth of it collecting garbage; MariaDB and the sender share the two cores with it. From run to run the figure varies by a quarter.',
+  'ten-minute take: strip interactive in the browser':
+    'Most of it is the browser laying out and painting, which shares the two cores with server and database: the same pages took from 0.6 to 1.4 s within an hour, as the machine had time.',
+  'ten-minute take: any view, as the server answers':
+    'The median is well within; the slowest of five is the first, for which the server sorts spikes from typical frames.',
+  'overlay, a frame': 'Drawn without a GPU; the same code took 0.08 ms when the machine had more time.',
 }
 
 /** @param figures what bench/probe.ts and bench/server.ts print, and `bundles` in bytes */
