@@ -91,6 +91,27 @@ describe('a study', () => {
     )
   })
 
+  it('sums up any frames as if they were added one by one, be they few or many', () => {
+    const random = randomFrom(5)
+    const frames: TestFrame[] = Array.from({ length: 400 }, () => ({
+      runs: ['a', 'b', 'c'].flatMap((name) =>
+        random() < 0.6 ? runs(2, name, 1000 + Math.floor(random() * 9000)) : [],
+      ),
+    }))
+    const study = studyFrom(frames)
+    for (const share of [0.01, 0.05, 0.3, 1]) {
+      const use = Uint8Array.from({ length: 400 }, () => (random() < share ? 1 : 0))
+      const rows = ledgerOfFrames(study, use, 'path')
+      for (const { key, calls, selfNs, frames: ran } of rows) {
+        const course = study.courses.get(key)!
+        const cells = [...course.frame.keys()].filter((cell) => use[course.frame[cell]!] === 1)
+        expect(calls).to.equal(cells.reduce((sum, cell) => sum + course.calls[cell]!, 0))
+        expect(selfNs).to.equal(cells.reduce((sum, cell) => sum + course.selfNs[cell]!, 0))
+        expect(ran).to.equal(cells.length)
+      }
+    }
+  })
+
   it('has parts that are as if only those frames had been recorded', () => {
     fc.assert(
       fc.property(anyTake, fc.nat(20), fc.nat(20), ({ study }, a, b) => {

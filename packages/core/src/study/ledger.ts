@@ -1,6 +1,6 @@
 /** A ledger over any set of frames, from the courses: what rollups cannot give, since they know only stretches. */
 import { DETAIL_SUMS, laneKey, type DetailSums, type LedgerBy, type LedgerRow } from '../rollup/index.ts'
-import { percentileInPlace } from '../stats/index.ts'
+import { lowerBound, percentileInPlace } from '../stats/index.ts'
 import type { PathCourse, Study } from './study.ts'
 
 /** @param use 1 for each frame that counts */
@@ -18,15 +18,22 @@ export function ledgerOfFrames(study: Study, use: Uint8Array, by: LedgerBy): Led
   use.forEach((is, frame) => {
     if (is === 1) place[frame] = frames++
   })
-  const scope = { place, selfNs: new Float64Array(frames), ran: new Uint8Array(frames), by }
+  const few =
+    frames * FEW < use.length ? Uint32Array.from(use.keys()).filter((frame) => use[frame] === 1) : null
+  const scope = { place, few, selfNs: new Float64Array(frames), ran: new Uint8Array(frames), by }
   return [...groups]
     .flatMap(([key, courses]) => rowOf(study, key, courses, scope) ?? [])
     .sort((a, b) => b.selfNs - a.selfNs || a.key - b.key)
 }
 
+/** Frames that are fewer than one in so many are looked up one by one. */
+const FEW = 16
+
 interface Scope {
   /** Which of the frames that count each frame is; −1 for one that does not. */
   place: Int32Array
+  /** These frames themselves, where they are few. */
+  few: Uint32Array | null
   /** Scratch, used again for each row: one element for each frame that counts. */
   selfNs: Float64Array
   ran: Uint8Array
@@ -34,7 +41,7 @@ interface Scope {
 }
 
 function rowOf(study: Study, key: number, courses: PathCourse[], scope: Scope): LedgerRow | null {
-  const { place, selfNs, ran, by } = scope
+  const { place, few, selfNs, ran, by } = scope
   selfNs.fill(0)
   ran.fill(0)
   const sums = { calls: 0, selfNs: 0, totalNs: 0 }
@@ -44,7 +51,9 @@ function rowOf(study: Study, key: number, courses: PathCourse[], scope: Scope): 
     const { outermostOfMarker, outermostOfGroup } = study.paths.get(course.path)
     const addTotal = by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
     const { frame, calls, details: said } = course
-    for (let cell = 0; cell < frame.length; cell++) {
+    const cells = few === null ? null : cellsIn(frame, few)
+    for (let i = 0; i < (cells ?? frame).length; i++) {
+      const cell = cells === null ? i : cells[i]!
       const at = place[frame[cell]!]!
       if (at < 0) continue
       sums.calls += calls[cell]!
@@ -70,6 +79,17 @@ function rowOf(study: Study, key: number, courses: PathCourse[], scope: Scope): 
     worstSelfNs: worst.selfNs,
     worstFrame: worst.frame + study.firstFrame,
   }
+}
+
+/** The cells of a course, given by its frames, that belong to some of them; both ascending. */
+function cellsIn(frame: Uint32Array, wanted: Uint32Array): number[] {
+  const cells: number[] = []
+  let from = 0
+  for (const at of wanted) {
+    from = lowerBound(frame, at, from)
+    if (frame[from] === at) cells.push(from)
+  }
+  return cells
 }
 
 /** What a set of frames has more than another, each as the mean of a frame: may be negative. */
