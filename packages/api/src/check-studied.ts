@@ -1,6 +1,7 @@
 /** Checks of answers that are worked out from a take's courses. Failures name the field. */
 import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
 import { CONFIDENCES, EVIDENCE_VIEWS, FINDING_KINDS, LAWS, WHYS } from '@lapsus/core/detect'
+import { freeText, MOST, oneOf } from './fields.ts'
 import {
   FINDING_MARKS,
   type CourseResponse,
@@ -12,24 +13,12 @@ import {
   type WaitingResponse,
 } from './types.ts'
 
-const MOST = Number.MAX_SAFE_INTEGER
-
 function studied(value: unknown, name: string): Fields {
   const fields = asFields(value, name)
   whole(fields, 'from', 0, MOST)
   whole(fields, 'to', -1, MOST)
   finite(fields, 'target', 0)
   return fields
-}
-
-function oneOf(fields: Fields, field: string, allowed: readonly string[]): void {
-  if (!allowed.includes(fields[field] as string))
-    throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
-}
-
-/** A text of any length. */
-function words(fields: Fields, field: string): void {
-  if (typeof fields[field] !== 'string') throw bad(field, 'a text', fields[field])
 }
 
 /** A column that is decoded as it should be: CBOR keeps the width of numbers, not their kind. */
@@ -44,8 +33,8 @@ function column(fields: Fields, field: string, length?: number): Float64Array {
 export function checkDiagnosis(value: unknown): DiagnosisResponse {
   const fields = studied(value, 'diagnosis')
   for (const finding of list(fields, 'findings', MOST)) {
-    words(finding, 'id')
-    words(finding, 'text')
+    freeText(finding, 'id')
+    freeText(finding, 'text')
     oneOf(finding, 'kind', FINDING_KINDS)
     oneOf(finding, 'view', EVIDENCE_VIEWS)
     oneOf(finding, 'confidence', CONFIDENCES)
@@ -69,7 +58,7 @@ export function checkMarks(value: unknown): FindingMark[] {
   if (!Array.isArray(value)) throw bad('marks', 'an array', value)
   for (const mark of value) {
     const fields = asFields(mark, 'mark')
-    words(fields, 'finding')
+    freeText(fields, 'finding')
     oneOf(fields, 'mark', FINDING_MARKS)
   }
   return value as FindingMark[]

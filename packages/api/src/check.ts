@@ -3,6 +3,7 @@ import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Field
 import { LEDGER_SCOPES } from '@lapsus/core/detect'
 import { DETAIL_SUMS } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
+import { freeText, MOST, oneOf } from './fields.ts'
 import {
   RECORDING_STATES,
   TAKE_STATES,
@@ -16,17 +17,7 @@ import {
   type TakeSummary,
 } from './types.ts'
 
-const MOST = Number.MAX_SAFE_INTEGER
 const count = (fields: Fields, field: string) => whole(fields, field, 0, MOST)
-
-function oneOf(fields: Fields, field: string, allowed: readonly string[]): void {
-  if (!allowed.includes(fields[field] as string))
-    throw bad(field, `one of ${allowed.join(', ')}`, fields[field])
-}
-
-function freeText(fields: Fields, field: string): void {
-  if (typeof fields[field] !== 'string') throw bad(field, 'a text', fields[field])
-}
 
 function summary(fields: Fields): void {
   text(fields, 'id')

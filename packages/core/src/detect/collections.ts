@@ -1,4 +1,5 @@
 /** Garbage collections: when, how long, and who made the garbage. */
+import { SUSPECTED_TAG } from '../format/index.ts'
 import { MAIN_LANE, type Path } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from '../study/index.ts'
 
@@ -10,6 +11,8 @@ export interface Collection {
   frame: number
   /** Name of the marker, such as `collection (minor)`. */
   kind: string
+  /** A fall of the heap is all that tells of it: the pause is not known. */
+  suspected: boolean
   count: number
   pauseNs: number
   /** Bytes allocated since the last of its kind, by path, most first; empty where bytes are not recorded. */
@@ -36,7 +39,7 @@ export function collectionsOf(study: Study): Collection[] {
   for (const course of study.courses.values()) {
     const path = study.paths.get(course.path)
     if (!isCollection(path)) continue
-    const kind = study.declarations.marker(path.marker).name
+    const { name: kind, tags } = study.declarations.marker(path.marker)
     for (let cell = 0; cell < course.frame.length; cell++) {
       const frame = course.frame[cell]!
       const key = `${frame} ${kind}`
@@ -45,6 +48,7 @@ export function collectionsOf(study: Study): Collection[] {
         const collection = {
           frame,
           kind,
+          suspected: tags.includes(SUSPECTED_TAG),
           count: course.calls[cell]!,
           pauseNs: course.selfNs[cell]!,
           blame: [],

@@ -110,6 +110,10 @@ export function familiesOf(study: Study, spikes: readonly Spike[]): SpikeFamily[
   return families
 }
 
+/** Paths that explain a family. */
+export const causesOfFamilies = (families: readonly SpikeFamily[]): Set<number> =>
+  new Set(families.flatMap(({ causes }) => causes.flatMap(({ path }) => (path === null ? [] : [path]))))
+
 /** A cause is in a family when at least half of its members have it. */
 function meanCauses(members: readonly Spike[]): Cause[] {
   const sums = new Map<number, { cause: Cause; times: number }>()

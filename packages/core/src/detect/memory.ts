@@ -53,27 +53,13 @@ export const HEAP_GAUGE = 'heap'
 export const MEMORY_LIMIT = 'memory limit MB'
 
 export function memoryOf(evidence: Evidence): Memory {
-  const { study, collections } = evidence
-  const { declarations } = study
-  const heapId = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)?.id
-  const heap = heapId === undefined ? null : (study.gauges.get(heapId) ?? null)
-  const { allocated, allocatedFrom } = allocation(evidence, heap)
-  const known = allocated.filter((value) => !Number.isNaN(value))
+  const { study } = evidence
+  const kinds = collectionKinds(evidence)
   const limit = study.conditions.more?.[MEMORY_LIMIT]
-  const kinds = [...new Set(collections.map(({ kind }) => kind))].map((kind) =>
-    kindFigures(
-      evidence,
-      kind,
-      collections.filter((collection) => collection.kind === kind),
-    ),
-  )
   return {
-    heap,
-    allocated,
-    allocatedFrom,
-    // Frames that tell nothing are taken to be like the others.
-    bytesPerSecond: known.length === 0 ? 0 : perSecond(evidence, mean(known) * allocated.length),
-    collections: kinds.sort((a, b) => b.totalNs - a.totalNs),
+    heap: heapOf(evidence),
+    ...allocationOf(evidence),
+    collections: kinds,
     allocators: allocatorsOf(study),
     classes: instancesOf(study).map(({ alive, ...series }) => ({
       ...series,
@@ -84,7 +70,7 @@ export function memoryOf(evidence: Evidence): Memory {
     })),
     growing: [...study.gauges].flatMap(([gauge, values]) => {
       const growth = growthOf(study, values)
-      const { name, unit } = declarations.gauge(gauge)
+      const { name, unit } = study.declarations.gauge(gauge)
       return growth === null ? [] : [{ gauge, name, unit, growth }]
     }),
     nextCollectionMs: nextCollection(evidence, kinds),
@@ -92,10 +78,23 @@ export function memoryOf(evidence: Evidence): Memory {
   }
 }
 
-function allocation(
-  { study, count }: Evidence,
-  heap: Float64Array | null,
-): Pick<Memory, 'allocated' | 'allocatedFrom'> {
+function heapOf({ study }: Evidence): Float64Array | null {
+  const gauge = [...study.declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)
+  return gauge === undefined ? null : (study.gauges.get(gauge.id) ?? null)
+}
+
+export function allocationOf(
+  evidence: Evidence,
+): Pick<Memory, 'allocated' | 'allocatedFrom' | 'bytesPerSecond'> {
+  const { allocated, allocatedFrom } = allocatedByFrame(evidence)
+  const known = allocated.filter((value) => !Number.isNaN(value))
+  // Frames that tell nothing are taken to be like the others.
+  const all = known.length === 0 ? 0 : mean(known) * allocated.length
+  return { allocated, allocatedFrom, bytesPerSecond: perSecond(evidence, all) }
+}
+
+function allocatedByFrame(evidence: Evidence): Pick<Memory, 'allocated' | 'allocatedFrom'> {
+  const { study, count } = evidence
   const { bytes } = study.frames
   if (bytes.some((value) => value >= 0)) {
     return {
@@ -104,6 +103,7 @@ function allocation(
     }
   }
   const allocated = new Float64Array(count).fill(NaN)
+  const heap = heapOf(evidence)
   if (heap === null) return { allocated, allocatedFrom: 'nothing' }
   for (let frame = 1; frame < count; frame++) {
     const rise = heap[frame]! - heap[frame - 1]!
@@ -111,6 +111,20 @@ function allocation(
     if (rise >= 0) allocated[frame] = rise
   }
   return { allocated, allocatedFrom: 'heap' }
+}
+
+/** The kind that pauses longest first. */
+export function collectionKinds(evidence: Evidence): CollectionKind[] {
+  const { collections } = evidence
+  return [...new Set(collections.map(({ kind }) => kind))]
+    .map((kind) =>
+      kindFigures(
+        evidence,
+        kind,
+        collections.filter((collection) => collection.kind === kind),
+      ),
+    )
+    .sort((a, b) => b.totalNs - a.totalNs)
 }
 
 function kindFigures(evidence: Evidence, kind: string, own: Collection[]): CollectionKind {

@@ -3,7 +3,7 @@ import type { Evidence } from './evidence.ts'
 import type { FamilyMoment } from './families.ts'
 import { findAll, isFolded } from './find.ts'
 import type { Confidence, EvidenceView, Finding, FindingKind, RemedyKind } from './finding.ts'
-import { memoryOf, type CollectionKind } from './memory.ts'
+import { collectionKinds, type CollectionKind } from './memory.ts'
 import type { Cause, Spike, Why } from './spikes.ts'
 
 export interface FindingReport {
@@ -169,10 +169,7 @@ export const familyReports = (evidence: Evidence): FamilyReport[] =>
 /** The most of one kind's blame that is worth naming. */
 const MOST_BLAMED = 12
 
-export const collectionReports = (
-  evidence: Evidence,
-  kinds: CollectionKind[] = memoryOf(evidence).collections,
-) =>
+export const collectionReports = (evidence: Evidence, kinds: CollectionKind[] = collectionKinds(evidence)) =>
   kinds.map((kind): CollectionReport => ({
     kind: kind.kind,
     count: kind.count,

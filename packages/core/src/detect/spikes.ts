@@ -167,8 +167,9 @@ function explainer(study: Study, unmarked: Float64Array, isSpike: Uint8Array, is
     const path = study.paths.get(course.path)
     return path.lane === MAIN_LANE ? [{ course, kind: path.kind }] : []
   })
+  const stretches = unbrokenStretches(study)
   const stretchOf = (frame: number) =>
-    unbrokenStretches(study).find(({ from, to }) => frame >= from && frame < to) ?? { from: 0, to: count }
+    stretches.find(({ from, to }) => frame >= from && frame < to) ?? { from: 0, to: count }
   const values = new Float64Array(2 * REACH + 1)
 
   return (frame: number, held: boolean, excessNs: number): Pick<Spike, 'causes' | 'typicalFrame'> => {

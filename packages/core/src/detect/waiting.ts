@@ -1,6 +1,6 @@
 /** What frames wait for: over against held, by reason, by path; and the fixed steps that catch up after it. */
 import { lowerBound, median, sum } from '../stats/index.ts'
-import { classOf, longestWait, MAIN_LANE, WAIT_REASONS, type WaitReason } from '../take/index.ts'
+import { frameFigures, MAIN_LANE, NS_PER_MS, WAIT_REASONS, type WaitReason } from '../take/index.ts'
 import { pacingOf, type Pacing } from '../study/index.ts'
 import type { Evidence } from './evidence.ts'
 
@@ -55,17 +55,7 @@ export interface StepFigures {
 export function waitingOf(evidence: Evidence): Waiting {
   const { study, budgetNs, count } = evidence
   const { frames } = study
-  const heldBy: Record<WaitReason, number> = { refresh: 0, graphics: 0, job: 0, io: 0 }
-  let over = 0
-  let held = 0
-  for (let frame = 0; frame < count; frame++) {
-    const kind = classOf(frames, frame, budgetNs)
-    if (kind === 'over') over++
-    if (kind !== 'held') continue
-    held++
-    const reason = longestWait(frames, frame)
-    if (reason !== null) heldBy[reason]++
-  }
+  const { over, held, heldBy } = frameFigures(frames, budgetNs / NS_PER_MS)
   return {
     pacing: pacingOf(frames.durationNs),
     frames: count,

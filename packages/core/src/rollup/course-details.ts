@@ -13,6 +13,9 @@ export const DETAIL_SUMS = [
 ] as const
 export type DetailSums = Record<(typeof DETAIL_SUMS)[number], number>
 
+export const noDetails = (): DetailSums =>
+  Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
+
 /** One element a cell of the courses. */
 export interface CourseDetails {
   /** Runs without a key that said whether they changed anything. */

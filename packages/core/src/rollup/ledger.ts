@@ -1,9 +1,6 @@
 import { sketchPercentile } from '../stats/index.ts'
 import { DETAIL_SUMS, type DetailSums } from './course-details.ts'
-import type { Rollup, RollupTable } from './rollup.ts'
-
-export const LEDGER_KEYS = ['path', 'marker', 'group'] as const
-export type LedgerBy = (typeof LEDGER_KEYS)[number]
+import type { LedgerBy, Rollup, RollupTable } from './rollup.ts'
 
 /** What one path, marker or group cost over a set of frames. Times in ns. */
 export interface LedgerRow {

@@ -4,8 +4,8 @@
  */
 import type { RecorderFigures } from '../format/index.ts'
 import { NO_PATH, recorderCost, type PathTable } from '../take/index.ts'
-import { laneKey, type Rollup } from './rollup.ts'
-import type { LedgerBy, LedgerRow } from './ledger.ts'
+import type { LedgerRow } from './ledger.ts'
+import { countsInTotal, ledgerKey, type LedgerBy, type Rollup } from './rollup.ts'
 
 interface Share {
   selfNs: number
@@ -23,9 +23,8 @@ export function withoutRecorder(
   const shares = shareOfPaths(rollup, paths, figures)
   const ofKey = new Map<number, Share>()
   shares.forEach((share, path) => {
-    const { lane, marker, group, outermostOfMarker, outermostOfGroup } = paths.get(path)
-    const key = by === 'path' ? path : laneKey(lane, by === 'marker' ? marker : group)
-    const counts = by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
+    const key = ledgerKey(paths.get(path), by)
+    const counts = countsInTotal(paths.get(path), by)
     const sum = ofKey.get(key) ?? { selfNs: 0, totalNs: 0 }
     ofKey.set(key, { selfNs: sum.selfNs + share.selfNs, totalNs: sum.totalNs + (counts ? share.totalNs : 0) })
   })

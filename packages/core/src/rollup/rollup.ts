@@ -4,8 +4,8 @@
  */
 import { LIMITS } from '../format/index.ts'
 import { bucketOf, BUCKETS } from '../stats/index.ts'
-import type { PathTable } from '../take/index.ts'
-import { DETAIL_SUMS, type DetailSums } from './course-details.ts'
+import type { Path, PathTable } from '../take/index.ts'
+import { DETAIL_SUMS, noDetails, type DetailSums } from './course-details.ts'
 import type { Courses } from './courses.ts'
 
 /** One element a row in each column up to `bucketEnd`; rows in ascending order of key. */
@@ -46,6 +46,17 @@ export const laneKey = (lane: number, id: number) => lane * LIMITS.markers + id
 export const laneOfKey = (key: number) => Math.floor(key / LIMITS.markers)
 export const idOfKey = (key: number) => key % LIMITS.markers
 
+export const LEDGER_KEYS = ['path', 'marker', 'group'] as const
+export type LedgerBy = (typeof LEDGER_KEYS)[number]
+
+/** The row that a path belongs to. */
+export const ledgerKey = ({ id, lane, marker, group }: Path, by: LedgerBy): number =>
+  by === 'path' ? id : laneKey(lane, by === 'marker' ? marker : group)
+
+/** Whether a path's total is part of its row's: what runs inside another of the same row is in it already. */
+export const countsInTotal = ({ outermostOfMarker, outermostOfGroup }: Path, by: LedgerBy): boolean =>
+  by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
+
 /**
  * Rolls up frames `from` to before `to` of a chunk.
  * @param firstFrame number in the take of the chunk's frame 0
@@ -57,33 +68,16 @@ export function rollupOf(
   from = 0,
   to = courses.frames,
 ): Rollup {
-  return {
-    frames: to - from,
-    paths: tableOf(
+  const table = (by: LedgerBy) =>
+    tableOf(
       courses,
       firstFrame,
       from,
       to,
-      (path) => path,
-      () => true,
-    ),
-    markers: tableOf(
-      courses,
-      firstFrame,
-      from,
-      to,
-      (path) => laneKey(paths.get(path).lane, paths.get(path).marker),
-      (path) => paths.get(path).outermostOfMarker,
-    ),
-    groups: tableOf(
-      courses,
-      firstFrame,
-      from,
-      to,
-      (path) => laneKey(paths.get(path).lane, paths.get(path).group),
-      (path) => paths.get(path).outermostOfGroup,
-    ),
-  }
+      (path) => ledgerKey(paths.get(path), by),
+      (path) => countsInTotal(paths.get(path), by),
+    )
+  return { frames: to - from, paths: table('path'), markers: table('marker'), groups: table('group') }
 }
 
 /** Adds up the paths that share a key, frame by frame, then over the frames. */
@@ -152,9 +146,6 @@ function mergeTables(tables: readonly RollupTable[]): RollupTable {
   for (const key of [...places.keys()].sort((a, b) => a - b)) rows.addMerged(key, places.get(key)!)
   return rows.table()
 }
-
-const noDetails = (): DetailSums =>
-  Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
 
 /** Collects rows; counts buckets in one dense scratch array that is cleaned after each row. */
 class TableBuilder {

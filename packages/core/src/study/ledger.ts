@@ -1,5 +1,12 @@
 /** A ledger over any set of frames, from the courses: what rollups cannot give, since they know only stretches. */
-import { DETAIL_SUMS, laneKey, type DetailSums, type LedgerBy, type LedgerRow } from '../rollup/index.ts'
+import {
+  countsInTotal,
+  DETAIL_SUMS,
+  ledgerKey,
+  noDetails,
+  type LedgerBy,
+  type LedgerRow,
+} from '../rollup/index.ts'
 import { lowerBound, percentileInPlace } from '../stats/index.ts'
 import type { PathCourse, Study } from './study.ts'
 
@@ -7,8 +14,7 @@ import type { PathCourse, Study } from './study.ts'
 export function ledgerOfFrames(study: Study, use: Uint8Array, by: LedgerBy): LedgerRow[] {
   const groups = new Map<number, PathCourse[]>()
   for (const course of study.courses.values()) {
-    const { lane, marker, group } = study.paths.get(course.path)
-    const key = by === 'path' ? course.path : laneKey(lane, by === 'marker' ? marker : group)
+    const key = ledgerKey(study.paths.get(course.path), by)
     const known = groups.get(key)
     if (known === undefined) groups.set(key, [course])
     else known.push(course)
@@ -45,11 +51,10 @@ function rowOf(study: Study, key: number, courses: PathCourse[], scope: Scope): 
   selfNs.fill(0)
   ran.fill(0)
   const sums = { calls: 0, selfNs: 0, totalNs: 0 }
-  const details = Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
+  const details = noDetails()
   let worst = { selfNs: -1, frame: 0 }
   for (const course of courses) {
-    const { outermostOfMarker, outermostOfGroup } = study.paths.get(course.path)
-    const addTotal = by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
+    const addTotal = countsInTotal(study.paths.get(course.path), by)
     const { frame, calls, details: said } = course
     const cells = few === null ? null : cellsIn(frame, few)
     for (let i = 0; i < (cells ?? frame).length; i++) {

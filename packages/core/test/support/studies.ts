@@ -14,6 +14,7 @@ import {
 import { coursesOf } from '@lapsus/core/rollup'
 import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
+import { randomFrom } from '../../../../games/moth-post/src/random.ts'
 
 export interface Run {
   marker: string
@@ -249,16 +250,7 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
   }
 }
 
-/** Numbers from 0 to below 1 that are the same for the same seed (mulberry32). */
-export function randomFrom(seed: number): () => number {
-  let state = seed >>> 0
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0
-    let mixed = Math.imul(state ^ (state >>> 15), state | 1)
-    mixed ^= mixed + Math.imul(mixed ^ (mixed >>> 7), mixed | 61)
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 0x1_0000_0000
-  }
-}
+export { randomFrom }
 
 /** Normal noise around 0, by Box and Muller. */
 export const normalFrom = (random: () => number): number =>

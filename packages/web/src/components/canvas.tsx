@@ -1,37 +1,5 @@
 import { useEffect, useRef, useState, type HTMLAttributes, type RefObject } from 'react'
-
-/** Colours of the page, as the drawing code needs them. */
-export interface Palette {
-  paper: string
-  leaf: string
-  ink: string
-  faint: string
-  line: string
-  work: string
-  workSoft: string
-  wait: string
-  collect: string
-  alarm: string
-  pick: string
-}
-
-export function readPalette(): Palette {
-  const style = getComputedStyle(document.documentElement)
-  const colour = (name: string) => style.getPropertyValue(name).trim()
-  return {
-    paper: colour('--paper'),
-    leaf: colour('--leaf'),
-    ink: colour('--ink'),
-    faint: colour('--faint'),
-    line: colour('--line'),
-    work: colour('--work'),
-    workSoft: colour('--work-soft'),
-    wait: colour('--wait'),
-    collect: colour('--collect'),
-    alarm: colour('--alarm'),
-    pick: colour('--pick'),
-  }
-}
+import { usePalette, type Palette } from './palette.ts'
 
 export const FONT_FAMILY = 'Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
 export const FONT = `12px ${FONT_FAMILY}`
@@ -55,13 +23,7 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
   const own = useRef<HTMLCanvasElement>(null)
   const canvas = ref ?? own
   const [size, setSize] = useState({ width: 0, height: 0 })
-  const [palette, setPalette] = useState(readPalette)
-
-  useEffect(() => {
-    const changed = () => setPalette(readPalette())
-    window.addEventListener('lapsus-theme', changed)
-    return () => window.removeEventListener('lapsus-theme', changed)
-  }, [])
+  const palette = usePalette()
 
   useEffect(() => {
     const parent = canvas.current!.parentElement!

@@ -10,8 +10,9 @@ import {
   Tooltip,
   type ChartConfiguration,
 } from 'chart.js'
-import { useEffect, useRef, useState } from 'react'
-import { FONT_FAMILY, readPalette, type Palette } from './canvas.tsx'
+import { useEffect, useRef } from 'react'
+import { FONT_FAMILY } from './canvas.tsx'
+import { usePalette, type Palette } from './palette.ts'
 
 ChartJs.register(
   BarController,
@@ -33,12 +34,7 @@ interface ChartProps {
 /** A chart in the colours of the page. */
 export function Chart({ label, configure }: ChartProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
-  const [palette, setPalette] = useState(readPalette)
-  useEffect(() => {
-    const changed = () => setPalette(readPalette())
-    window.addEventListener('lapsus-theme', changed)
-    return () => window.removeEventListener('lapsus-theme', changed)
-  }, [])
+  const palette = usePalette()
   useEffect(() => {
     ChartJs.defaults.font.family = FONT_FAMILY
     ChartJs.defaults.color = palette.faint

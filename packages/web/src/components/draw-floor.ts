@@ -1,5 +1,5 @@
 import { ms } from '@lapsus/core/words'
-import type { Palette } from './canvas.tsx'
+import type { Palette } from './palette.ts'
 
 /** The floor: a line across the picture at `y`, with the budget written below its right end. */
 export function drawFloor(

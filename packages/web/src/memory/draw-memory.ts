@@ -1,6 +1,6 @@
 import type { MemoryResponse } from '@lapsus/api'
 import { bytes, ms } from '@lapsus/core/words'
-import type { Palette } from '../components/canvas.tsx'
+import type { Palette } from '../components/palette.ts'
 
 const PAUSE_BAND = 34
 const TOP = 14

@@ -1,6 +1,6 @@
 import type { Page } from '@lapsus/api'
 import { MAIN_LANE } from '@lapsus/core/take'
-import type { Palette } from '../components/canvas.tsx'
+import type { Palette } from '../components/palette.ts'
 import { drawFloor } from '../components/draw-floor.ts'
 import { ms } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'

@@ -1,6 +1,6 @@
 import type { TakeMoment, TakeStretch } from '@lapsus/api'
 import { stripColumns, type FrameColumns } from '@lapsus/core/take'
-import type { Palette } from '../components/canvas.tsx'
+import type { Palette } from '../components/palette.ts'
 import { drawFloor } from '../components/draw-floor.ts'
 import type { FrameRange } from '../state/view.ts'
 import { FLAGS, FOOT, lengthScale, xOfFrame, type Window } from './geometry.ts'

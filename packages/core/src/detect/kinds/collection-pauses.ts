@@ -1,6 +1,6 @@
 import { pauseTotalNs } from '../collections.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { memoryOf } from '../memory.ts'
+import { allocationOf, collectionKinds } from '../memory.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
 import { costWords, msOf, plural, share, three } from '../sentences.ts'
 
@@ -13,10 +13,10 @@ export const collectionPauses: Detector = (evidence) => {
   const { collections, budgetNs, count, study, seconds } = evidence
   const felt = collections.filter(({ pauseNs }) => pauseNs >= FELT * budgetNs)
   if (felt.length < LEAST_FELT) return []
-  const memory = memoryOf(evidence)
+  const { bytesPerSecond } = allocationOf(evidence)
   const meanNs = pauseTotalNs(felt) / felt.length
-  const suspected = felt.some(({ kind }) => kind.includes('suspected'))
-  const blamed = memory.collections[0]?.blame[0]
+  const suspected = felt.some((collection) => collection.suspected)
+  const blamed = collectionKinds(evidence)[0]?.blame[0]
   const over = felt.filter(({ frame }) => study.frames.workNs[frame]! > budgetNs).length
   return [
     {
@@ -26,7 +26,7 @@ export const collectionPauses: Detector = (evidence) => {
         `${plural(felt.length, 'collection')} (${three((felt.length / seconds) * 60)} a minute) pause the game for ${msOf(meanNs)} on average, ` +
         `the worst for ${msOf(Math.max(...felt.map(({ pauseNs }) => pauseNs)))}; ${plural(over, 'frame')} of these are over budget. ` +
         `All collections: ${costWords(evidence, pauseTotalNs(collections) / count)}. ` +
-        `${bytesWords(Math.round(memory.bytesPerSecond))} are allocated each second` +
+        `${bytesWords(Math.round(bytesPerSecond))} are allocated each second` +
         (blamed === undefined ? '.' : `, ${share(blamed.share)} by ${evidence.names(blamed.path).at(-1)}.`),
       ...spikeCosts(meanNs, felt.length, count),
       confidence: suspected ? 'low' : 'high',

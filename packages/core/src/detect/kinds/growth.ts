@@ -4,7 +4,6 @@ import type { Evidence } from '../evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
 import { blocksOf, growthOf, type Growth } from '../growth.ts'
 import { loadSources } from '../loads.ts'
-import { instancesOf } from '../instances.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
 import { msOf, rate, three } from '../sentences.ts'
 
@@ -18,27 +17,15 @@ export const growth: Detector = (evidence) => {
   const { study } = evidence
   // In a ramp the game lets its load grow on purpose.
   if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return []
-  const classNames = new Set(instancesOf(study).map(({ name }) => name))
-  const seen = new Set<string>()
+  const grown = new Set<string>()
   return loadSources(study).flatMap((source) => {
-    // A class and a gauge of the same thing are one finding.
-    const key = source.name.replace(/s$/, '')
-    if (
-      seen.has(key) ||
-      (source.class === null && [...classNames].some((name) => name === key && growthOfClass(evidence, name)))
-    ) {
-      return []
-    }
-    const found = growthOf(study, source.values)
+    // A class and a gauge of the same things are one finding; classes come first.
+    const thing = source.name.replace(/s$/, '')
+    const found = grown.has(thing) ? null : growthOf(study, source.values)
     if (found === null) return []
-    seen.add(key)
+    grown.add(thing)
     return [findingOf(evidence, source.name, source.gauge, source.values, found)]
   })
-}
-
-const growthOfClass = ({ study }: Evidence, name: string): boolean => {
-  const instances = instancesOf(study).find((one) => one.name === name)
-  return instances !== undefined && growthOf(study, instances.alive) !== null
 }
 
 function findingOf(

@@ -1,5 +1,5 @@
 import type { Detector } from '../finding.ts'
-import { heldBy } from './held.ts'
+import { heldBy } from '../held.ts'
 
 /** Late frames that wait for graphics: no change to the game’s logic makes them sooner. */
 export const heldByGraphics: Detector = (evidence) =>

@@ -1,5 +1,5 @@
 import type { Detector } from '../finding.ts'
-import { heldBy } from './held.ts'
+import { heldBy } from '../held.ts'
 
 /** Late frames that wait for a refresh they should have made, or were woken late from. */
 export const heldByRefresh: Detector = (evidence) =>

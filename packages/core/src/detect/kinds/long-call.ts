@@ -1,6 +1,6 @@
 import { median, sum } from '../../stats/index.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { causesOfFamilies } from '../claims.ts'
+import { causesOfFamilies } from '../families.ts'
 import { msOf, overAll, plural, rate, share } from '../sentences.ts'
 
 /** One run takes at least this share of the budget. */
@@ -11,7 +11,7 @@ const LEAST_RUNS = 3
 
 /** Single runs that take a large part of the frame they fall into. */
 export const longCalls: Detector = (evidence, claimed) => {
-  const inFamilies = causesOfFamilies(evidence)
+  const inFamilies = causesOfFamilies(evidence.families)
   return evidence.work.flatMap(({ path, course }) => {
     const { budgetNs, count, seconds } = evidence
     if (claimed.has(path.id) || inFamilies.has(path.id)) return []

@@ -3,7 +3,7 @@ import { pauseTotalNs } from '../collections.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
 import { instancesOf, type InstanceSeries } from '../instances.ts'
-import { memoryOf } from '../memory.ts'
+import { allocationOf } from '../memory.ts'
 import { costWords, msOf, plural, share, three } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
@@ -16,18 +16,24 @@ const LEAST_MATCH = 0.95
 
 /** Instances that are made and thrown away all the time. */
 export const spawnChurn: Detector = (evidence) => {
-  const memory = memoryOf(evidence)
+  const { bytesPerSecond } = allocationOf(evidence)
   return instancesOf(evidence.study).flatMap((instances) => {
     const { born, died } = instances
     if (born === 0 || born < LEAST_BIRTHS * evidence.seconds || died < LEAST_DEATHS * born) return []
-    return [findingOf(evidence, instances, shareOfBytes(evidence, instances, memory.bytesPerSecond))]
+    const maker = makerOf(evidence, instances.class)
+    const ofBytes = shareOfBytes(maker, instances, bytesPerSecond * evidence.seconds)
+    return [findingOf(evidence, instances, maker, ofBytes)]
   })
 }
 
-function findingOf(evidence: Evidence, instances: InstanceSeries, ofBytes: number | null): Finding {
+function findingOf(
+  evidence: Evidence,
+  instances: InstanceSeries,
+  maker: PathCourse | null,
+  ofBytes: number | null,
+): Finding {
   const { count, seconds, collections } = evidence
   const { name, born, died, alive } = instances
-  const maker = makerOf(evidence, instances.class)
   const makingNs = maker === null ? 0 : sum(maker.selfNs) / count
   const pausesNs = ofBytes === null ? 0 : (pauseTotalNs(collections) / count) * ofBytes
   const perPauseNs = (pausesNs * count) / Math.max(1, collections.length)
@@ -79,14 +85,9 @@ function makerOf(evidence: Evidence, id: number): PathCourse | null {
 }
 
 /** Of all bytes allocated: by the maker's path where bytes are recorded, else as the game says. */
-function shareOfBytes(
-  evidence: Evidence,
-  { class: id, bytes }: InstanceSeries,
-  bytesPerSecond: number,
-): number | null {
-  const all = bytesPerSecond * evidence.seconds
+function shareOfBytes(maker: PathCourse | null, { bytes }: InstanceSeries, all: number): number | null {
   if (all <= 0) return null
-  const measured = sum(makerOf(evidence, id)?.details?.bytes)
+  const measured = sum(maker?.details?.bytes)
   const own = measured > 0 ? measured : bytes
   return own > 0 ? Math.min(1, own / all) : null
 }

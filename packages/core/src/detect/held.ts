@@ -1,9 +1,9 @@
 /** Frames whose work fits and that are late all the same. */
-import { median } from '../../stats/index.ts'
-import { classOf, longestWait, type WaitReason } from '../../take/index.ts'
-import type { Evidence } from '../evidence.ts'
-import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from '../finding.ts'
-import { msOf, overAll, plural, share } from '../sentences.ts'
+import { median } from '../stats/index.ts'
+import { classOf, longestWait, type WaitReason } from '../take/index.ts'
+import type { Evidence } from './evidence.ts'
+import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from './finding.ts'
+import { msOf, overAll, plural, share } from './sentences.ts'
 
 const LEAST_SHARE = 0.01
 const LEAST_FRAMES = 3
