@@ -396,6 +396,7 @@ describe('findings of single frames', () => {
   it('job-wait: with what ran on the other lane', () => {
     const frames = night(200, (frame) => ({
       runs: frame % 10 === 0 ? [run('join', 3 * MS, { key: frame + 1 })] : [],
+      worker: frame % 10 === 0 ? [run('blow', MS, { children: [run('octave', 2 * MS)] })] : [],
     }))
     const starts: number[] = []
     let at = 0
@@ -417,7 +418,9 @@ describe('findings of single frames', () => {
     const markers = { blow: {}, ...REFRESH, join: { kind: 'wait:job' as const } }
     const [found] = ofKind(findingsOf(studyFrom(frames, { markers, jobs })), 'job-wait')
     expect(found!.subject).to.equal('blow')
-    expect(found!.text).to.contain('What ended last was blow on worker, 20 times')
+    expect(found!.text).to.contain(
+      'What ended last was blow on worker, 20 times, most of it in blow > octave.',
+    )
     expect(found!.costNs).to.be.closeTo((3 * MS) / 10, 1)
   })
 })

@@ -1,8 +1,18 @@
 /** What frames wait for: over against held, by reason, by path; and the fixed steps that catch up after it. */
 import { lowerBound, median, sum } from '../stats/index.ts'
 import { frameFigures, MAIN_LANE, NS_PER_MS, WAIT_REASONS, type WaitReason } from '../take/index.ts'
-import { pacingOf, type Pacing } from '../study/index.ts'
+import { pacingOf, type Pacing, type Study } from '../study/index.ts'
 import type { Evidence } from './evidence.ts'
+
+/** A job on another lane. */
+export interface WaitedFor {
+  lane: string
+  marker: string
+  /** The path inside the job with the most self time; null where its lane recorded no span of it. */
+  mostly: number | null
+  /** Waits that ended with it. */
+  times: number
+}
 
 export interface WaitingPath {
   path: number
@@ -14,7 +24,7 @@ export interface WaitingPath {
   /** Frames in which it waited. */
   frames: number
   /** For a job: what ran elsewhere while it waited, most often first. */
-  waitedFor: { lane: string; marker: string; times: number }[]
+  waitedFor: WaitedFor[]
 }
 
 /** Frames that ran so many fixed steps. */
@@ -114,10 +124,24 @@ function jobsDuring({ study }: Evidence, inFrames: Uint32Array): WaitingPath['wa
     const marker = declarations.marker(job.marker).name
     const key = `${job.ended!.lane} ${job.marker}`
     const known = times.get(key)
-    if (known === undefined) times.set(key, { lane, marker, times: 1 })
-    else known.times++
+    if (known === undefined) {
+      times.set(key, { lane, marker, mostly: heaviestInside(study, job.ended!.lane, job.marker), times: 1 })
+    } else known.times++
   }
   return [...times.values()].sort((a, b) => b.times - a.times)
+}
+
+/** Of the paths that a job consists of, the one that takes most of it. */
+function heaviestInside(study: Study, lane: number, marker: number): number | null {
+  const inside = [...study.courses.values()].filter(
+    ({ path }) =>
+      study.paths.get(path).lane === lane &&
+      study.paths.chain(path).some((above) => study.paths.get(above).marker === marker),
+  )
+  const heaviest = inside
+    .map(({ path, selfNs }) => ({ path, ns: sum(selfNs) }))
+    .reduce<{ path: number; ns: number } | null>((a, b) => (a === null || b.ns > a.ns ? b : a), null)
+  return heaviest?.path ?? null
 }
 
 function stepCounts({ study, count }: Evidence): StepCount[] {

@@ -30,6 +30,8 @@ export interface Run {
 
 export interface TestFrame {
   runs: Run[]
+  /** On a lane of their own. */
+  worker?: Run[]
   /** Time outside any marker, ns. */
   restNs?: number
   steps?: number
@@ -136,7 +138,7 @@ function namesIn(frames: TestFrame[], game: TestGame): Names {
   const keys = (pick: (frame: TestFrame) => object | undefined) => [
     ...new Set(frames.flatMap((frame) => Object.keys(pick(frame) ?? {}))),
   ]
-  for (const frame of frames) frame.runs.forEach(visit)
+  for (const frame of frames) [...frame.runs, ...(frame.worker ?? [])].forEach(visit)
   return {
     markers: [...markers],
     gauges: keys(({ gauges }) => gauges),
@@ -145,7 +147,12 @@ function namesIn(frames: TestFrame[], game: TestGame): Names {
   }
 }
 
-function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: Names): ChunkRecord {
+/** Time that a run takes with all inside it, ns. */
+const totalOf = ({ selfNs, children = [] }: Run): number =>
+  children.reduce((sum, child) => sum + totalOf(child), selfNs)
+
+/** The runs of one lane, laid end to end from each frame's start. */
+function laneOf(lane: number, runsOf: Run[][], starts: number[], names: Names): LaneSpans {
   const rows = {
     marker: [] as number[],
     start: [] as number[],
@@ -153,43 +160,36 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
     depth: [] as number[],
   }
   const details = { effect: [] as number[], key: [] as number[], bytes: [] as number[] }
-  const count: number[] = []
-  const starts: number[] = []
-  const durations: number[] = []
-  let at = startNs
-  for (const { runs: outermost, restNs = 0 } of frames) {
-    const before = rows.marker.length
-    starts.push(at)
-    const lay = (span: Run, fromNs: number, depth: number): { endNs: number; bytes: number } => {
-      const row = rows.marker.length
-      rows.marker.push(names.markers.indexOf(span.marker))
-      rows.start.push(fromNs)
-      rows.duration.push(0)
-      rows.depth.push(depth)
-      details.effect.push(span.effect === undefined ? EFFECT_UNSAID : span.effect ? 2 : 1)
-      details.key.push(span.key ?? NO_KEY)
-      details.bytes.push(0)
-      let endNs = fromNs + span.selfNs
-      let bytes = span.bytes ?? 0
-      for (const child of span.children ?? []) {
-        const inside = lay(child, endNs, depth + 1)
-        endNs = inside.endNs
-        bytes += inside.bytes
-      }
-      rows.duration[row] = endNs - fromNs
-      details.bytes[row] = bytes
-      return { endNs, bytes }
+  const lay = (span: Run, fromNs: number, depth: number): number => {
+    const row = rows.marker.length
+    rows.marker.push(names.markers.indexOf(span.marker))
+    rows.start.push(fromNs)
+    rows.duration.push(totalOf(span))
+    rows.depth.push(depth)
+    details.effect.push(span.effect === undefined ? EFFECT_UNSAID : span.effect ? 2 : 1)
+    details.key.push(span.key ?? NO_KEY)
+    details.bytes.push(0)
+    let atNs = fromNs + span.selfNs
+    let bytes = span.bytes ?? 0
+    for (const child of span.children ?? []) {
+      bytes += lay(child, atNs, depth + 1)
+      atNs += totalOf(child)
     }
-    let endNs = at
-    for (const span of outermost) endNs = lay(span, endNs, 0).endNs
-    count.push(rows.marker.length - before)
-    durations.push(endNs - at + restNs)
-    at = endNs + restNs
+    return (details.bytes[row] = bytes)
   }
+  const count = runsOf.map((outermost, i) => {
+    const before = rows.marker.length
+    let atNs = starts[i]!
+    for (const span of outermost) {
+      lay(span, atNs, 0)
+      atNs += totalOf(span)
+    }
+    return rows.marker.length - before
+  })
   const some = <T extends Uint8Array | Uint32Array | Float64Array>(column: T) =>
     column.some((value) => value !== 0) ? column : undefined
-  const lane: LaneSpans = {
-    lane: 0,
+  return {
+    lane,
     count: Uint32Array.from(count),
     marker: Uint32Array.from(rows.marker),
     startNs: Float64Array.from(rows.start),
@@ -199,6 +199,30 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
     key: some(Uint32Array.from(details.key)),
     bytes: some(Float64Array.from(details.bytes)),
   }
+}
+
+function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: Names): ChunkRecord {
+  const durations = frames.map(({ runs: outermost, restNs = 0 }) =>
+    outermost.reduce((sum, span) => sum + totalOf(span), restNs),
+  )
+  const starts: number[] = []
+  let at = startNs
+  for (const duration of durations) {
+    starts.push(at)
+    at += duration
+  }
+  const main = laneOf(
+    0,
+    frames.map((frame) => frame.runs),
+    starts,
+    names,
+  )
+  const worker = laneOf(
+    1,
+    frames.map((frame) => frame.worker ?? []),
+    starts,
+    names,
+  )
   const samples = <T>(list: string[], pick: (frame: TestFrame) => Record<string, T> | undefined) =>
     list.flatMap((name, id) => {
       const found = frames.flatMap((frame, i) => {
@@ -214,7 +238,7 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
     frameStartNs: Float64Array.from(starts),
     frameDurationNs: Float64Array.from(durations),
     steps: Uint32Array.from(frames, ({ steps = 0 }) => steps),
-    lanes: [lane],
+    lanes: worker.marker.length > 0 ? [main, worker] : [main],
     gauges: samples(names.gauges, ({ gauges }) => gauges).map(({ id, frame, found }) => ({
       gauge: id,
       frame,

@@ -118,9 +118,14 @@ function Paths({ waiting: { paths }, take }: { waiting: WaitingResponse; take: O
           cell: ({ path, waitedFor }) => (
             <>
               {take.markers.get(take.paths.get(path).marker)!.name}
-              {waitedFor.slice(0, 2).map(({ marker, lane, times }) => (
+              {waitedFor.slice(0, 2).map(({ marker, lane, mostly, times }) => (
                 <span key={`${marker} ${lane}`} className="block text-xs text-faint">
                   for {marker} on {lane}, {times} ×
+                  {mostly !== null &&
+                    `, mostly ${take.paths
+                      .chain(mostly)
+                      .map((id) => take.markers.get(take.paths.get(id).marker)!.name)
+                      .join(' › ')}`}
                 </span>
               ))}
             </>

@@ -5,7 +5,7 @@ import { floorCosts, worstFrames, type Detector, type Finding } from '../finding
 import { blocksOf, growthOf, type Growth } from '../growth.ts'
 import { loadSources } from '../loads.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
-import { msOf, rate, three } from '../sentences.ts'
+import { costWords, msOf, rate, three } from '../sentences.ts'
 
 /** Play that the cost is reckoned to: what grows costs little at first. */
 const LATER_S = 600
@@ -39,14 +39,14 @@ function findingOf(
   const { perSecond, chance, now } = grown
   const laterNs = dearer === null ? 0 : dearer.nowNs + dearer.nsPerSecond * LATER_S
   const course = dearer === null ? null : evidence.study.courses.get(dearer.path)!
-  const costWords =
+  const dearerWords =
     dearer === null
       ? 'No marker’s cost follows it.'
-      : `${evidence.names(dearer.path).at(-1)} costs the more for it: ${msOf(dearer.nowNs)} a frame now, ${msOf(laterNs)} after ten more minutes like these.`
+      : `${evidence.names(dearer.path).at(-1)} costs the more for it: now ${costWords(evidence, dearer.nowNs)}, and ${msOf(laterNs)} after ten more minutes like these.`
   return {
     kind: 'growth',
     path: dearer?.path ?? null,
-    text: `“${name}” only ever grows, by ${rate(perSecond)}: ${three(now)} at the end. ${costWords} What is done with should go.`,
+    text: `“${name}” only ever grows, by ${rate(perSecond)}: ${three(now)} at the end. ${dearerWords} What is done with should go.`,
     ...floorCosts(dearer?.nowNs ?? 0),
     comingNs: laterNs,
     confidence: chance < 1e-8 ? 'high' : 'medium',

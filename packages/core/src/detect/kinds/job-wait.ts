@@ -1,4 +1,5 @@
 import { percentile } from '../../stats/index.ts'
+import type { Evidence } from '../evidence.ts'
 import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
 import { costWords, msOf, plural, share } from '../sentences.ts'
 import { waitingPaths } from '../waiting.ts'
@@ -6,6 +7,9 @@ import { waitingPaths } from '../waiting.ts'
 /** A wait is felt from this share of the budget on. */
 const FELT = 0.05
 const LEAST_FELT = 5
+
+const mostlyWords = (evidence: Evidence, path: number | null): string =>
+  path === null ? '' : `, most of it in ${evidence.names(path).join(' > ')}`
 
 /** Frames that wait for work on another lane. */
 export const jobWaits: Detector = (evidence) =>
@@ -25,7 +29,7 @@ export const jobWaits: Detector = (evidence) =>
         `and for ${msOf(feltNs)} in the ${plural(felt.length, 'frame')} where it is felt: ${costWords(evidence, meanNs)}.` +
         (other === undefined
           ? ''
-          : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}.`),
+          : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}${mostlyWords(evidence, other.mostly)}.`),
       ...spikeCosts(feltNs, felt.length, evidence.count),
       confidence: other === undefined ? 'medium' : 'high',
       because:

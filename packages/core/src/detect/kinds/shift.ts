@@ -3,7 +3,7 @@ import { dense } from '../../study/index.ts'
 import type { Evidence } from '../evidence.ts'
 import { floorCosts, type Detector } from '../finding.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
-import { msOf, share, three } from '../sentences.ts'
+import { costWords, msOf, share, three } from '../sentences.ts'
 
 /** Frames are judged in blocks: of so many at least, and not more blocks than that. */
 const LEAST_BLOCK_FRAMES = 30
@@ -51,8 +51,8 @@ export const shifts: Detector = (evidence) => {
       kind: 'shift',
       path: cause?.path ?? null,
       text: rises
-        ? `The floor rises all the time: ${msOf(median(before))} of work in the frames before ${frame + study.firstFrame}, ${msOf(median(after))} from there on.${causeWords}`
-        : `From frame ${frame + study.firstFrame} on the floor is ${msOf(median(after))} of work a frame; before it was ${msOf(median(before))}.${causeWords}`,
+        ? `The floor rises all the time: ${msOf(median(before))} of work in the frames before ${frame + study.firstFrame}, ${msOf(median(after))} from there on, ${costWords(evidence, best.riseNs)} more.${causeWords}`
+        : `From frame ${frame + study.firstFrame} on the floor is ${msOf(median(after))} of work a frame; before it was ${msOf(median(before))}. That is ${costWords(evidence, best.riseNs)} more.${causeWords}`,
       ...floorCosts(best.riseNs),
       confidence: best.apart > 0.99 ? 'high' : 'medium',
       because: `${share(best.apart)} of ${three(levels.length)} stretches of ${blockFrames(evidence.count)} frames are dearer after than before`,
