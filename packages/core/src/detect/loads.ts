@@ -10,7 +10,7 @@ export interface LoadSource {
   values: Float64Array
 }
 
-/** Instances of classes, and gauges that count things. */
+/** Gauges that count things, and instances of classes. */
 export function loadSources(study: Study): LoadSource[] {
   const gauges = [...study.gauges].flatMap(([gauge, values]): LoadSource[] => {
     const { name, unit } = study.declarations.gauge(gauge)
@@ -23,5 +23,5 @@ export function loadSources(study: Study): LoadSource[] {
     name,
     values: alive,
   }))
-  return [...classes, ...gauges]
+  return [...gauges, ...classes]
 }

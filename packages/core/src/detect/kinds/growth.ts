@@ -18,8 +18,9 @@ export const growth: Detector = (evidence) => {
   // In a ramp the game lets its load grow on purpose.
   if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return []
   const grown = new Set<string>()
-  return loadSources(study).flatMap((source) => {
-    // A class and a gauge of the same things are one finding; classes come first.
+  const classesFirst = loadSources(study).sort((a, b) => Number(a.class === null) - Number(b.class === null))
+  return classesFirst.flatMap((source) => {
+    // A class and a gauge of the same things are one finding: that of the class.
     const thing = source.name.replace(/s$/, '')
     const found = grown.has(thing) ? null : growthOf(study, source.values)
     if (found === null) return []
