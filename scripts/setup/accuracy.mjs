@@ -1,5 +1,5 @@
 /** What each flaw of the demo game should be found as, and the words of docs/accuracy.md. */
-import { cpus, release } from 'node:os'
+import { table, three } from './words.mjs'
 
 /** Kind of the finding, and markers of which one must be in its path; bytes: only seen with mode bytes. */
 export const FLAW_FINDINGS = {
@@ -27,15 +27,8 @@ export function isFoundBy(flaw, { kind, path }) {
 /** Kinds that stand for some flaw: what is found of them in a night without flaws is a false alarm. */
 const FLAW_KINDS = new Set(Object.values(FLAW_FINDINGS).map(({ kind }) => kind))
 
-const three = (value) => Number(value.toPrecision(3)).toLocaleString('en')
-const table = (head, rows) => [
-  `| ${head.join(' | ')} |`,
-  `| ${head.map(() => '---').join(' | ')} |`,
-  ...rows.map((row) => `| ${row.join(' | ')} |`),
-]
-
 /** @param runs each with name, seed, bytes, frames, findings and spikes, as `inspect --json` gives them */
-export function accuracyPage(runs, { seeds, seconds, date }) {
+export function findingsSection(runs, { seeds, seconds }) {
   const of = (name, bytes) => runs.filter((run) => run.name === name && run.bytes === bytes)
   const times = (list, flaw) => {
     const found = list.filter(({ findings }) => findings.some((one) => isFoundBy(flaw, one)))
@@ -57,11 +50,9 @@ export function accuracyPage(runs, { seeds, seconds, date }) {
   )
   const nights = of('none', false).length + of('none', true).length
   return [
-    '# Accuracy',
-    '',
-    `Written by \`npm run accuracy\` on ${date}: Moth Post, ${seconds} s a night, seeds ${seeds.join(', ')}, on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}, Linux ${release()}), Node ${process.versions.node}. Each flaw is played alone and together with all others; the two that allocate are played with mode \`bytes\`, without which nobody can tell who allocates.`,
-    '',
     '## Found and missed',
+    '',
+    `Each flaw is played alone and together with all others, ${seconds} s a night, seeds ${seeds.join(', ')}; the two that allocate are played with mode \`bytes\`, without which nobody can tell who allocates.`,
     '',
     ...table(
       ['flaw', 'should be found as', 'at', 'alone', 'with all flaws'],
@@ -100,5 +91,5 @@ export function accuracyPage(runs, { seeds, seconds, date }) {
       ]),
     ),
     '',
-  ].join('\n')
+  ]
 }

@@ -7,6 +7,7 @@ import { RECORDING_MODES } from '@lapsus/core/format'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
+import { forecastFile, forecastReport, readPlan } from './forecast.ts'
 import { inspect, report } from './inspect.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
 import { request, serverAddress } from './server.ts'
@@ -61,6 +62,26 @@ program
     const inspection = inspect(file, target ?? null, lessRecorder)
     console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
+    if (file.malformed) process.exitCode = BAD_INPUT
+  })
+
+program
+  .command('forecast')
+  .description('print what a plan would make of a take; needs no server')
+  .argument('<file>')
+  .requiredOption('--plan <file>', 'a plan, as the workbench writes it (docs/plan.md)')
+  .option('--json', 'everything, as JSON')
+  .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
+  .option('--frame-marker <name>', FRAME_MARKER)
+  .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
+  .action(async (path: string, options: InspectOptions & { plan: string }) => {
+    const plan = await readPlan(options.plan)
+    const file = await readTakeFile(path, options.frameMarker)
+    const output = forecastFile(file, plan, options.target ?? null, options.lessRecorder)
+    console.log(options.json ? JSON.stringify(output, null, 2) : forecastReport(output))
+    for (const words of [file.problem, file.skipped, ...output.problems]) {
+      if (words !== null) console.error(`lapsus: ${words}`)
+    }
     if (file.malformed) process.exitCode = BAD_INPUT
   })
 

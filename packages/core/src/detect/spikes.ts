@@ -74,6 +74,28 @@ export function pauseFrames({ frames }: Study, unmarked: Float64Array): Uint8Arr
 
 /** The spikes of a study in order of time. */
 export function findSpikes(study: Study, unmarked: Float64Array, isPause: Uint8Array): Spike[] {
+  const { frames } = study
+  const { isSpike, episodes } = spikeEpisodes(study, isPause)
+  const explain = explainer(study, unmarked, isSpike, isPause)
+  const spikes = episodes.map((episode): Spike => {
+    const { frame, held, excessNs } = episode
+    return {
+      ...episode,
+      workNs: frames.workNs[frame]!,
+      durationNs: frames.durationNs[frame]!,
+      ...explain(frame, held, excessNs),
+    }
+  })
+  return spikes.sort((a, b) => a.from - b.from)
+}
+
+type Episode = Pick<Spike, 'frame' | 'from' | 'to' | 'held' | 'excessNs' | 'severityNs'>
+
+/** Where frames stick out, without saying why: those over the budget, then those held. */
+export function spikeEpisodes(
+  study: Pick<Study, 'frames' | 'target' | 'stretches'>,
+  isPause: Uint8Array,
+): { isSpike: Uint8Array; episodes: Episode[] } {
   const budgetNs = budgetNsOf(study)
   const { frames } = study
   const work = flattened(frames.workNs, isPause)
@@ -89,21 +111,13 @@ export function findSpikes(study: Study, unmarked: Float64Array, isPause: Uint8A
       reason !== 'refresh'
     )
   })
-  const isSpike = over.spikes.map((is, frame) => (is === 1 || late.spikes[frame] === 1 ? 1 : 0))
-  const explain = explainer(study, unmarked, isSpike, isPause)
-  const spikes = [
-    ...episodes(over.spikes, work, over.middle, false),
-    ...episodes(late.spikes, duration, late.middle, true),
-  ].map((episode): Spike => {
-    const { frame, held, excessNs } = episode
-    return {
-      ...episode,
-      workNs: frames.workNs[frame]!,
-      durationNs: frames.durationNs[frame]!,
-      ...explain(frame, held, excessNs),
-    }
-  })
-  return spikes.sort((a, b) => a.from - b.from)
+  return {
+    isSpike: over.spikes.map((is, frame) => (is === 1 || late.spikes[frame] === 1 ? 1 : 0)),
+    episodes: [
+      ...episodesOf(over.spikes, work, over.middle, false),
+      ...episodesOf(late.spikes, duration, late.middle, true),
+    ],
+  }
 }
 
 /** Pauses take the value before them, so that they bend no window. */
@@ -114,7 +128,7 @@ function flattened(values: Float64Array, isPause: Uint8Array): Float64Array {
 }
 
 function marked(
-  study: Study,
+  study: Pick<Study, 'frames' | 'target' | 'stretches'>,
   values: Float64Array,
   isPause: Uint8Array,
   isBad: (value: number, frame: number) => boolean,
@@ -133,15 +147,13 @@ function marked(
 }
 
 /** Neighbouring spikes are one episode. */
-function episodes(isSpike: Uint8Array, values: Float64Array, middle: Float64Array, held: boolean) {
-  const found: {
-    frame: number
-    from: number
-    to: number
-    held: boolean
-    excessNs: number
-    severityNs: number
-  }[] = []
+function episodesOf(
+  isSpike: Uint8Array,
+  values: Float64Array,
+  middle: Float64Array,
+  held: boolean,
+): Episode[] {
+  const found: Episode[] = []
   for (let frame = 0; frame < isSpike.length; frame++) {
     if (isSpike[frame] === 0) continue
     const excessNs = values[frame]! - middle[frame]!

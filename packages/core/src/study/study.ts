@@ -68,22 +68,24 @@ export interface Study {
   dropped: number
 }
 
-export const frameCount = (study: Study): number => study.frames.startNs.length
-export const budgetNsOf = ({ target }: Study): number => 1e9 / target
+export const frameCount = (study: Pick<Study, 'frames'>): number => study.frames.startNs.length
+export const budgetNsOf = ({ target }: Pick<Study, 'target'>): number => 1e9 / target
 
 /** Names of the markers from the outermost to the path's own. */
 export const pathNames = ({ declarations, paths }: Study, path: number): string[] =>
   paths.chain(path).map((id) => declarations.marker(paths.get(id).marker).name)
 
 /** Time recorded, s: that of the frames themselves. */
-export function recordedSeconds({ frames }: Study): number {
+export function recordedSeconds({ frames }: Pick<Study, 'frames'>): number {
   let ns = 0
   for (const duration of frames.durationNs) ns += duration
   return ns / 1e9
 }
 
 /** Frames `from` to before `to` of each stretch without missing time. */
-export function unbrokenStretches(study: Study): { from: number; to: number }[] {
+export function unbrokenStretches(
+  study: Pick<Study, 'frames' | 'stretches'>,
+): { from: number; to: number }[] {
   const count = frameCount(study)
   const starts = [...new Set([0, ...study.stretches])].filter((start) => start < count).sort((a, b) => a - b)
   return starts.map((from, i) => ({ from, to: starts[i + 1] ?? count })).filter(({ from, to }) => to > from)

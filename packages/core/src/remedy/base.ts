@@ -1,0 +1,133 @@
+/** What every forecast on a take starts from, worked out once. */
+import {
+  allocationOf,
+  collectionsOf,
+  gatherEvidence,
+  HEAP_GAUGE,
+  type Collection,
+  type Evidence,
+} from '../detect/index.ts'
+import { percentileInPlace, sum } from '../stats/index.ts'
+import { dense, pacingOf, type Study } from '../study/index.ts'
+import { MAIN_LANE, NO_PATH } from '../take/index.ts'
+
+export const COLUMNS = ['selfNs', 'calls', 'bytes', 'needlessNs', 'repeatedNs'] as const
+/** What one path did, one element a frame. Needless and repeated runs with all inside them. */
+export type PathColumns = Record<(typeof COLUMNS)[number], Float64Array>
+
+export interface Base {
+  evidence: Evidence
+  study: Study
+  count: number
+  budgetNs: number
+  /** Bytes allocated in each frame; null where nobody knows. */
+  allocated: Float64Array | null
+  /** By kind, in order of frames. */
+  collections: Collection[][]
+  /** Length of a refresh, or of the limit, that frames wait for, ns; null where they wait for none. */
+  periodNs: number | null
+  /** Largest heap seen, bytes; null where it is not known. */
+  heapBytes: number | null
+  /** As recorded; to be read, not written. */
+  columns(path: number): PathColumns
+  /** Numbers of the path and of all inside it that ran, outermost first; without collections. */
+  inside(path: number): number[]
+}
+
+export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study)): Base {
+  const { count, budgetNs } = evidence
+  const columns = new Map<number, PathColumns>()
+  const insides = new Map<number, number[]>()
+  return {
+    evidence,
+    study,
+    count,
+    budgetNs,
+    allocated: allocatedOf(evidence),
+    collections: byKind(collectionsOf(study)),
+    periodNs: refreshPeriod(study),
+    heapBytes: highestHeap(study),
+    columns(path) {
+      let known = columns.get(path)
+      if (known === undefined) columns.set(path, (known = columnsOf(study, path, count)))
+      return known
+    },
+    inside(path) {
+      let known = insides.get(path)
+      if (known === undefined) insides.set(path, (known = insideOf(study, path)))
+      return known
+    },
+  }
+}
+
+/** Frames of which it is not known allocated as much as the others, on average. */
+function allocatedOf(evidence: Evidence): Float64Array | null {
+  const { allocated, allocatedFrom } = allocationOf(evidence)
+  if (allocatedFrom === 'nothing') return null
+  let known = 0
+  let total = 0
+  for (const bytes of allocated) {
+    if (Number.isNaN(bytes)) continue
+    known++
+    total += bytes
+  }
+  return known === 0 ? null : allocated.map((bytes) => (Number.isNaN(bytes) ? total / known : bytes))
+}
+
+function byKind(collections: Collection[]): Collection[][] {
+  const kinds = [...new Set(collections.map(({ kind }) => kind))]
+  return kinds.map((kind) => collections.filter((collection) => collection.kind === kind))
+}
+
+/** A refresh that frames wait for shows in most durations; else as the middle of those that waited for it. */
+function refreshPeriod({ frames }: Study): number | null {
+  const waited = frames.durationNs.filter((_, frame) => frames.waitNs.refresh[frame]! > 0)
+  if (waited.length === 0) return null
+  const { periodMs } = pacingOf(frames.durationNs)
+  return periodMs === null ? percentileInPlace(waited, 0.5) : periodMs * 1e6
+}
+
+function highestHeap({ declarations, gauges }: Study): number | null {
+  const gauge = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)
+  const values = gauge === undefined ? undefined : gauges.get(gauge.id)
+  const highest = values?.reduce((most, value) => Math.max(most, value), -Infinity)
+  return highest === undefined || !Number.isFinite(highest) ? null : highest
+}
+
+function columnsOf(study: Study, path: number, count: number): PathColumns {
+  const course = study.courses.get(path)
+  const details = course?.details ?? null
+  const spread = (values: ArrayLike<number> | undefined) => {
+    const column = new Float64Array(count)
+    if (values !== undefined) course!.frame.forEach((frame, cell) => (column[frame] = values[cell]!))
+    return column
+  }
+  const bytes = spread(details?.bytes)
+  if (details !== null && course !== undefined) {
+    // Runs of which it is not known allocate as much as the others.
+    const known = sum(course.calls) - sum(details.unknownBytes)
+    const each = known > 0 ? sum(details.bytes) / known : 0
+    course.frame.forEach((frame, cell) => (bytes[frame]! += details.unknownBytes[cell]! * each))
+  }
+  return {
+    selfNs: dense(course, 'selfNs', count),
+    calls: dense(course, 'calls', count),
+    bytes,
+    needlessNs: spread(details?.needlessNs),
+    repeatedNs: spread(details?.repeatedNs),
+  }
+}
+
+function insideOf({ paths, courses }: Study, path: number): number[] {
+  const within = new Set<number>([path])
+  // A parent's number is below its children's.
+  for (let id = path + 1; id < paths.all.length; id++) {
+    const { parent, kind } = paths.get(id)
+    if (parent !== NO_PATH && within.has(parent) && kind !== 'collect') within.add(id)
+  }
+  return [...within].filter((id) => courses.has(id))
+}
+
+/** Whether frames wait for a path as a matter of course: it runs on the lane of the game loop. */
+export const isOnMainLane = ({ study }: Base, path: number): boolean =>
+  study.paths.get(path).lane === MAIN_LANE

@@ -1,0 +1,128 @@
+/** The figures by which frames before and after a plan are compared. */
+import { spikeEpisodes } from '../detect/index.ts'
+import { frameFigures, NS_PER_MS, WAIT_REASONS, type FrameColumns, type FrameFigures } from '../take/index.ts'
+import type { Base } from './base.ts'
+import type { Collected } from './collecting.ts'
+import type { Replay } from './replay.ts'
+
+export interface Figures {
+  frames: FrameFigures
+  /** Mean work of a frame, ms. */
+  meanMs: number
+  /** Episodes of frames that stick out; null where they were not looked for. */
+  spikes: number | null
+  collectionsPerMinute: number
+  collectionMsPerMinute: number
+  /** Null where nobody knows what is allocated. */
+  bytesPerSecond: number | null
+  /** Largest heap, with what the plan holds on top, bytes; null where the heap is not known. */
+  memoryBytes: number | null
+}
+
+/** The frames a plan gives, with the collections that would have come. */
+export interface ForecastFrames {
+  workNs: Float64Array
+  durationNs: Float64Array
+  collectNs: Float64Array
+  waitNs: FrameColumns['waitNs']
+}
+
+/** Frames as a replay leaves them: collections re-timed, refreshes waited for anew. */
+export function framesAfter(
+  { base, workNs, waitNs }: Replay,
+  recorded: Collected,
+  now: Collected,
+): ForecastFrames {
+  const { frames } = base.study
+  const count = base.count
+  const after: ForecastFrames = {
+    workNs: new Float64Array(count),
+    durationNs: new Float64Array(count),
+    collectNs: new Float64Array(count),
+    waitNs: {
+      job: waitNs.job,
+      io: waitNs.io,
+      graphics: waitNs.graphics.slice(),
+      refresh: waitNs.refresh.slice(),
+    },
+  }
+  for (let frame = 0; frame < count; frame++) {
+    const collected = now.pauseNs[frame]! - recorded.pauseNs[frame]!
+    after.collectNs[frame] = Math.max(0, frames.collectNs[frame]! + collected)
+    after.workNs[frame] = Math.max(0, workNs[frame]! + collected)
+    settleDuration(base, after, frame)
+  }
+  return after
+}
+
+/**
+ * What changes before a wait for graphics or the refresh is taken up by it: graphics are done when they were, and
+ * a refresh comes when it comes. A frame that needs more or fewer refreshes is longer or shorter by whole ones.
+ */
+function settleDuration({ study, periodNs }: Base, after: ForecastFrames, frame: number): void {
+  const { frames } = study
+  const durationNs = frames.durationNs[frame]!
+  const { graphics, refresh } = after.waitNs
+  let changed = after.workNs[frame]! - frames.workNs[frame]!
+  for (const reason of WAIT_REASONS) changed += after.waitNs[reason][frame]! - frames.waitNs[reason][frame]!
+  if (changed === 0) {
+    after.durationNs[frame] = durationNs
+    return
+  }
+  const byGraphics = graphics[frame]! > 0 ? Math.min(graphics[frame]!, changed) : 0
+  graphics[frame]! -= byGraphics
+  changed -= byGraphics
+  const waited = refresh[frame]!
+  if (waited === 0 || periodNs === null) {
+    after.durationNs[frame] = Math.max(0, durationNs + changed)
+    return
+  }
+  const busyNs = Math.max(0, durationNs - waited + changed)
+  const refreshes = Math.max(1, Math.ceil(busyNs / periodNs - 1e-9))
+  const before = Math.max(1, Math.ceil((durationNs - waited) / periodNs - 1e-9))
+  const lasts = Math.max(busyNs, durationNs + (refreshes - before) * periodNs)
+  after.durationNs[frame] = lasts
+  refresh[frame] = lasts - busyNs
+}
+
+export interface FiguresOptions {
+  /** Looking for spikes takes as long as all the rest. */
+  withSpikes: boolean
+  /** Memory held on top, bytes. */
+  extraMemory: number
+  /** Bytes by frame; null where not known. */
+  allocated: Float64Array | null
+}
+
+export function figuresOf(
+  base: Base,
+  frames: ForecastFrames,
+  collected: Collected,
+  options: FiguresOptions,
+): Figures {
+  const { study, evidence, budgetNs, count } = base
+  const columns = { ...study.frames, ...frames }
+  let durationNs = 0
+  let workNs = 0
+  for (let frame = 0; frame < count; frame++) {
+    durationNs += frames.durationNs[frame]!
+    workNs += frames.workNs[frame]!
+  }
+  const seconds = durationNs / 1e9
+  const perMinute = (value: number) => (seconds > 0 ? (value * 60) / seconds : 0)
+  const spikes = options.withSpikes
+    ? spikeEpisodes({ frames: columns, target: study.target, stretches: study.stretches }, evidence.isPause)
+        .episodes.length
+    : null
+  const pausesNs = collected.pauseNs.reduce((sum, ns) => sum + ns, 0)
+  const bytes = options.allocated?.reduce((sum, value) => sum + value, 0) ?? null
+  return {
+    frames: frameFigures(columns, budgetNs / NS_PER_MS),
+    meanMs: count === 0 ? NaN : workNs / count / NS_PER_MS,
+    spikes,
+    collectionsPerMinute: perMinute(collected.count),
+    collectionMsPerMinute: perMinute(pausesNs / NS_PER_MS),
+    bytesPerSecond: bytes === null || seconds === 0 ? null : bytes / seconds,
+    memoryBytes: base.heapBytes === null ? null : base.heapBytes + options.extraMemory,
+  }
+}

@@ -1,0 +1,208 @@
+/** What a plan would have made of the recorded frames. */
+import { pathNames } from '../study/index.ts'
+import { MAIN_LANE } from '../take/index.ts'
+import type { Base } from './base.ts'
+import { asRecorded, retime, type Collected } from './collecting.ts'
+import { figuresOf, framesAfter, type Figures, type ForecastFrames } from './figures.ts'
+import { settle, type Assumption, type Input } from './input.ts'
+import type { Picture } from './picture.ts'
+import { counts, type Plan, type PlanItem } from './plan.ts'
+import { REMEDIES } from './remedies.ts'
+import { Refusal, type Outcome } from './remedy.ts'
+import { addTo, Replay } from './replay.ts'
+import { Site } from './site.ts'
+
+export interface ItemForecast {
+  id: string
+  /** Number of the path in this take; null where it has none, or for whole frames. */
+  path: number | null
+  /** What can be set, with what the take suggests; none where the remedy makes no sense here. */
+  inputs: Input[]
+  assumptions: Assumption[]
+  /** Why it does nothing, in words; null where it does. */
+  refusal: string | null
+  /** What is wrong with the plan's words about it, though it still works. */
+  problems: string[]
+  /** Work it takes away, ms a frame, of what those before it left. */
+  gainMsPerFrame: number
+  /** The most it takes away from one frame, ms. */
+  gainMsAtBest: number
+  /** The same for each frame, ns; null where it does nothing. */
+  gainNs: Float64Array | null
+  price: string[]
+  notes: string[]
+  memoryBytes: number
+  stalenessMs: Outcome['stalenessMs']
+  latencyFrames: Outcome['latencyFrames']
+  picture: Picture | null
+}
+
+export interface Forecast {
+  before: Figures
+  after: Figures
+  /** One for each item of the plan, in its order. */
+  items: ItemForecast[]
+  frames: ForecastFrames
+  /** Oldest thing shown and longest wait for a result that the plan brings. */
+  stalenessMs: number
+  latencyFrames: number
+}
+
+export interface ForecastOptions {
+  /** Looking for spikes takes as long as all the rest. */
+  withSpikes?: boolean
+}
+
+/** A forecast, with the replay it came from for questions about single frames. */
+export interface Forecasted {
+  forecast: Forecast
+  replay: Replay
+}
+
+/** Items in order; each is charged for what those before it left. */
+export function forecastPlan(
+  base: Base,
+  plan: Pick<Plan, 'items'>,
+  { withSpikes = true }: ForecastOptions = {},
+): Forecasted {
+  const recorded = asRecorded(base.collections, base.count)
+  const recordedFrames = recordedOf(base)
+  const before = figuresOf(base, recordedFrames, recorded, {
+    withSpikes,
+    extraMemory: 0,
+    allocated: base.allocated,
+  })
+  const replay = new Replay(base)
+  let collected = recorded
+  let workNs = recordedFrames.workNs
+  const items = plan.items.map((item) => {
+    const found = forecastItem(base, replay, item)
+    if (found.outcome === null) return found.item
+    for (const change of found.outcome.changes) replay.apply(change)
+    for (const fact of found.outcome.uses) replay.used.add(fact)
+    collected = collectedOf(replay, recorded)
+    const nowNs = workAfter(replay, recorded, collected)
+    const gainNs = workNs.map((ns, frame) => ns - nowNs[frame]!)
+    workNs = nowNs
+    return { ...found.item, gainNs, ...gainOf(gainNs) }
+  })
+  const frames = framesAfter(replay, recorded, collected)
+  const after = figuresOf(base, frames, collected, {
+    withSpikes,
+    extraMemory: items.reduce((sum, { memoryBytes }) => sum + memoryBytes, 0),
+    allocated: allocatedAfter(replay),
+  })
+  const worst = (pick: (item: ItemForecast) => number) =>
+    items.reduce((most, item) => Math.max(most, pick(item)), 0)
+  const forecast: Forecast = {
+    before,
+    after,
+    items,
+    frames,
+    stalenessMs: worst(({ stalenessMs }) => stalenessMs.worst),
+    latencyFrames: worst(({ latencyFrames }) => latencyFrames.worst),
+  }
+  return { forecast, replay }
+}
+
+/** Work that only goes into other frames leaves sums of rounding, which are no gain, ns. */
+const NOTHING = 1e-3
+
+function gainOf(gainNs: Float64Array): Pick<ItemForecast, 'gainMsPerFrame' | 'gainMsAtBest'> {
+  let sum = 0
+  let most = 0
+  for (const ns of gainNs) {
+    sum += ns
+    most = Math.max(most, ns)
+  }
+  const mean = gainNs.length === 0 ? 0 : sum / gainNs.length
+  return { gainMsPerFrame: Math.abs(mean) < NOTHING ? 0 : mean / 1e6, gainMsAtBest: most / 1e6 }
+}
+
+function forecastItem(
+  base: Base,
+  replay: Replay,
+  item: PlanItem,
+): { item: ItemForecast; outcome: Outcome | null } {
+  const nothing: ItemForecast = {
+    id: item.id,
+    path: null,
+    inputs: [],
+    assumptions: [],
+    refusal: null,
+    problems: [],
+    gainMsPerFrame: 0,
+    gainMsAtBest: 0,
+    gainNs: null,
+    price: [],
+    notes: [],
+    memoryBytes: 0,
+    stalenessMs: { mean: 0, worst: 0 },
+    latencyFrames: { mean: 0, worst: 0 },
+    picture: null,
+  }
+  const path = item.path.length === 0 ? null : findPath(base, item.path)
+  if (path === undefined) {
+    const refusal = `the take has no path ${item.path.join(' > ')}`
+    return { item: { ...nothing, refusal }, outcome: null }
+  }
+  const site = new Site(replay, path, item.subject)
+  const remedy = REMEDIES[item.remedy]
+  let known: ItemForecast = { ...nothing, path }
+  try {
+    const inputs = remedy.inputs(site)
+    const { values, assumptions, problems } = settle(inputs, item.parameters)
+    known = { ...known, inputs, assumptions, problems }
+    // A value that makes no sense is not guessed at.
+    const wrong = problems.length > 0 && assumptions.some(({ name }) => isRefused(item, name, values[name]))
+    if (!counts(item)) return { item: known, outcome: null }
+    if (wrong) return { item: { ...known, refusal: problems.join('; ') }, outcome: null }
+    const outcome = remedy.apply(site, values)
+    const price = outcome.price.length > 0 ? outcome.price : [remedy.price]
+    const { notes, memoryBytes, stalenessMs, latencyFrames, picture } = outcome
+    return { item: { ...known, price, notes, memoryBytes, stalenessMs, latencyFrames, picture }, outcome }
+  } catch (error) {
+    if (!(error instanceof Refusal)) throw error
+    return { item: { ...known, refusal: error.message }, outcome: null }
+  }
+}
+
+const isRefused = ({ parameters }: PlanItem, name: string, used: unknown): boolean =>
+  Object.hasOwn(parameters, name) && parameters[name] !== used
+
+/** The number of the path with these names; on the main lane if there are several. */
+function findPath({ study }: Base, names: readonly string[]): number | undefined {
+  const wanted = names.join('\n')
+  const found = study.paths.all.filter(
+    ({ id, depth }) => depth === names.length - 1 && pathNames(study, id).join('\n') === wanted,
+  )
+  return (found.find(({ lane }) => lane === MAIN_LANE) ?? found[0])?.id
+}
+
+const collectedOf = (
+  { base, bytesChanged, extraBytes, carriedBytes }: Replay,
+  recorded: Collected,
+): Collected =>
+  bytesChanged && base.allocated !== null
+    ? retime(base.collections, base.allocated, extraBytes, carriedBytes)
+    : recorded
+
+function workAfter(replay: Replay, recorded: Collected, now: Collected): Float64Array {
+  const work = replay.workNs.slice()
+  for (let frame = 0; frame < work.length; frame++) {
+    work[frame] = Math.max(0, work[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
+  }
+  return work
+}
+
+function allocatedAfter({ base, extraBytes }: Replay): Float64Array | null {
+  if (base.allocated === null) return null
+  const after = base.allocated.slice()
+  addTo(after, extraBytes)
+  return after.map((bytes) => Math.max(0, bytes))
+}
+
+function recordedOf({ study: { frames } }: Base): ForecastFrames {
+  const { workNs, durationNs, collectNs, waitNs } = frames
+  return { workNs, durationNs, collectNs, waitNs }
+}

@@ -1,0 +1,36 @@
+import { everywhere } from '../change.ts'
+import { number, numberOf } from '../input.ts'
+import { outcome, type Remedy } from '../remedy.ts'
+
+/** A factor on a path, on the author's word. */
+export const byHand: Remedy = {
+  kind: 'by-hand',
+  words: 'by hand',
+  about: 'a factor on what the path costs with all inside it, on the word of whoever plans',
+  price: 'the author’s word',
+  effort: 'medium',
+  inputs: (site) => {
+    void site.path
+    return [
+      number('factor', {
+        words: 'factor on its time',
+        about: 'what its time is to be multiplied with: 1 changes nothing, 0.5 halves it',
+        origin: 'assumed',
+        suggested: 0.5,
+        most: 10,
+      }),
+    ]
+  },
+  apply(site, values) {
+    const factor = numberOf(values, 'factor')
+    const tree = site.treeNs()
+    const keep = everywhere(site.count, Math.min(1, factor))
+    const put = factor > 1 ? { put: tree.map((ns) => ns * (factor - 1)) } : {}
+    return outcome(
+      [{ path: site.path, keep, sameRuns: true, keepBytes: everywhere(site.count, 1), ...put }],
+      {
+        price: ['nothing of this is measured: note why you believe it'],
+      },
+    )
+  },
+}

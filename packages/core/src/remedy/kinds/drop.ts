@@ -1,0 +1,19 @@
+import { everywhere } from '../change.ts'
+import { outcome, type Remedy } from '../remedy.ts'
+
+/** The work is removed. */
+export const drop: Remedy = {
+  kind: 'drop',
+  words: 'drop',
+  about: 'the work is removed',
+  price: 'the feature',
+  effort: 'small',
+  inputs: (site) => {
+    void site.path
+    return []
+  },
+  apply: (site) =>
+    outcome([{ path: site.path, keep: everywhere(site.count, 0) }], {
+      price: [`what ${site.name} does is no longer there`],
+    }),
+}

@@ -1,0 +1,75 @@
+import { sum } from '../../stats/index.ts'
+import { amount, three } from '../../words/index.ts'
+import { number, numberOf } from '../input.ts'
+import { outcome, Refusal, type Remedy } from '../remedy.ts'
+import { keepWithout } from '../shares.ts'
+import type { Site } from '../site.ts'
+
+/** Runs only when what it is about has changed. */
+export const react: Remedy = {
+  kind: 'react',
+  words: 'react to change',
+  about: 'only the runs that change something are kept; whoever changes a value says so',
+  price: 'every writer must announce',
+  effort: 'medium',
+  inputs(site) {
+    changesOf(site)
+    return [
+      number('dispatch', {
+        words: 'cost of one announcement',
+        unit: 'µs',
+        about: 'time to tell whoever listens of one change',
+        origin: 'assumed',
+        suggested: 2,
+        most: 100_000,
+      }),
+    ]
+  },
+  apply(site, values) {
+    const { perFrame, neededNs, clears } = changesOf(site)
+    const tree = site.treeNs()
+    const keep = keepWithout(
+      tree,
+      tree.map((ns, frame) => ns - Math.min(ns, neededNs[frame]!)),
+    )
+    const dispatchNs = numberOf(values, 'dispatch') * 1000
+    const extraNs = perFrame.map((changes) => changes * dispatchNs)
+    const perSecond = sum(perFrame) / Math.max(1e-9, site.secondsRecorded)
+    return outcome([{ path: site.path, keep, extraNs, ...(clears ? { clears } : {}) }], {
+      price: [`every writer must announce, ${three(perSecond)} times a second`],
+      notes: [`${amount(sum(perFrame))} changes in ${three(site.secondsRecorded)} s`],
+    })
+  },
+}
+
+/** How often something changes in each frame, and the time of the runs that are about it. */
+function changesOf(site: Site): {
+  perFrame: Float64Array
+  neededNs: Float64Array
+  clears: 'needless' | null
+} {
+  const { study } = site.base
+  const { needlessNs, calls } = site.replay.columns(site.workPath)
+  const tree = site.treeNs()
+  if (site.saysEffect()) {
+    const neededNs = tree.map((ns, frame) => Math.max(0, ns - needlessNs[frame]!))
+    const perFrame = calls.map((runs, frame) =>
+      tree[frame]! > 0 ? (runs * neededNs[frame]!) / tree[frame]! : 0,
+    )
+    return { perFrame, neededNs, clears: 'needless' }
+  }
+  const watches = site.marker.watches.flatMap((id) => study.watches.get(id) ?? [])
+  if (watches.length === 0) {
+    throw new Refusal(
+      `no run of ${site.name} says whether it changed anything, and it watches nothing: nobody knows when it is needed`,
+    )
+  }
+  const perFrame = new Float64Array(site.count)
+  for (const { changes } of watches) changes.forEach((times, frame) => (perFrame[frame]! += times))
+  // A run, of as many as there are, for each change.
+  const neededNs = tree.map((ns, frame) => {
+    const runs = calls[frame]!
+    return runs > 0 ? (ns * Math.min(runs, perFrame[frame]!)) / runs : 0
+  })
+  return { perFrame, neededNs, clears: null }
+}

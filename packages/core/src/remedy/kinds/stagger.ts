@@ -1,0 +1,207 @@
+import { periodOf } from '../../detect/index.ts'
+import { mean, sum } from '../../stats/index.ts'
+import { MAIN_LANE } from '../../take/index.ts'
+import { ms, plural } from '../../words/index.ts'
+import { everywhere, type Change } from '../change.ts'
+import { choice, number, numberOf, type NumberInput, type Values } from '../input.ts'
+import {
+  commonPeriod,
+  loadOfPhases,
+  optimisePhases,
+  randomWorst,
+  steadyRandom,
+  type PeriodicTask,
+} from '../phases.ts'
+import { outcome, Refusal, type Outcome, type Remedy } from '../remedy.ts'
+import type { Site } from '../site.ts'
+
+const NOBODY = 'nobody'
+const ALL = 'all'
+/** Partners fall into the same frames at least this often. */
+const COMMON = 0.5
+const MOST_PARTNERS = 8
+
+interface Task extends PeriodicTask {
+  path: number
+  phase: number
+}
+
+/** Periodic work is parted, so that it does not fall into the same frames. */
+export const stagger: Remedy = {
+  kind: 'stagger',
+  words: 'stagger',
+  about: 'periodic work is put into different frames, or each part of it into one of its own',
+  price: 'none but bookkeeping',
+  effort: 'small',
+  inputs(site) {
+    const own = taskOf(site, site.workPath)
+    const partners = own === null ? [] : partnersOf(site, own)
+    const calls = site.columns.calls.filter((runs) => runs > 0)
+    const runs = calls.length === 0 ? 0 : mean(calls)
+    const parts =
+      partners.length > 0 || runs < 2 ? 1 : Math.max(2, Math.min(own?.period ?? 2, Math.floor(runs), 60))
+    if (partners.length === 0 && runs < 2) {
+      throw new Refusal(
+        `nothing else runs regularly in the frames of ${site.name}, and it runs once in each: there is nothing to part`,
+      )
+    }
+    return [
+      choice('with', {
+        words: 'parted from',
+        about: 'what runs regularly and falls into the same frames',
+        origin: 'measured',
+        choices: [
+          { id: ALL, words: 'all that follow' },
+          ...partners.map(({ path }) => ({ id: site.nameOf(path), words: site.nameOf(path) })),
+          { id: NOBODY, words: 'nobody' },
+        ],
+        suggested: partners.length > 0 ? ALL : NOBODY,
+      }),
+      ...shiftInputs(site, own, partners),
+      number('parts', {
+        words: 'its own runs in parts',
+        about: 'a different part of its runs in each of so many frames; 1 leaves them together',
+        origin: 'measured',
+        suggested: parts,
+        least: 1,
+        most: 600,
+        whole: true,
+      }),
+    ]
+  },
+  apply(site, values) {
+    const own = taskOf(site, site.path)
+    const all = own === null ? [] : partnersOf(site, own)
+    const wanted = values['with']
+    const partners = all.filter(({ path }) => wanted === ALL || wanted === site.nameOf(path))
+    const parts = numberOf(values, 'parts')
+    const tasks = own === null ? [] : [own, ...partners]
+    const shifted = tasks.length > 1 ? shift(site, tasks, values) : outcome([])
+    if (parts === 1) return shifted
+    const spread = own === null || own.period === 1 ? inTurn(site, parts) : spreadOut(site, parts)
+    return {
+      ...spread,
+      changes: [...shifted.changes, ...spread.changes],
+      picture: shifted.picture ?? spread.picture,
+    }
+  },
+}
+
+function taskOf(site: Site, path: number): Task | null {
+  const course = site.base.study.courses.get(path)
+  const period = course === undefined ? null : periodOf(course)
+  if (period === null) return null
+  const tree = site.replay.treeNs(path)
+  const ran = tree.filter((ns) => ns > 0)
+  return {
+    path,
+    period: period.frames,
+    phase: period.phase,
+    cost: ran.length === 0 ? 0 : sum(ran) / ran.length,
+  }
+}
+
+/** Other outermost periodic work of the main lane that falls into the same frames, the dearest first. */
+function partnersOf(site: Site, own: Task): Task[] {
+  const { study, evidence } = site.base
+  if (own.period < 2) return []
+  const frames = new Set(study.courses.get(own.path)!.frame)
+  const related = (path: number) =>
+    study.paths.chain(path).includes(own.path) || study.paths.chain(own.path).includes(path)
+  const found = evidence.work.flatMap(({ path, course }) => {
+    if (path.lane !== MAIN_LANE || related(path.id) || course.frame.length > evidence.count / 2) return []
+    const common = course.frame.reduce((count, frame) => count + (frames.has(frame) ? 1 : 0), 0)
+    if (common < COMMON * Math.min(frames.size, course.frame.length)) return []
+    return taskOf(site, path.id) ?? []
+  })
+  return found
+    .filter(
+      ({ path }) =>
+        !study.paths
+          .chain(path)
+          .slice(0, -1)
+          .some((above) => found.some((other) => other.path === above)),
+    )
+    .sort((a, b) => b.cost - a.cost)
+    .slice(0, MOST_PARTNERS)
+}
+
+const shiftName = (name: string) => `shift ${name}`
+
+/** By how many frames each is moved: as the optimiser says, seen from the first. */
+function shiftInputs(site: Site, own: Task | null, partners: Task[]): NumberInput[] {
+  if (own === null) return []
+  const tasks = [own, ...partners]
+  const phases = optimisePhases(tasks)
+  return partners.map((task, i) => {
+    const name = site.nameOf(task.path)
+    // Seen from the first task, which stays where it is.
+    const moved = phases[i + 1]! - task.phase - (phases[0]! - own.phase)
+    return number(shiftName(name), {
+      words: `${name} later by`,
+      unit: 'frames',
+      about: `it runs every ${plural(task.period, 'frame')}; found by trying phases over the common period`,
+      origin: 'measured',
+      suggested: ((moved % task.period) + task.period) % task.period,
+      most: task.period,
+      whole: true,
+    })
+  })
+}
+
+function shift(site: Site, tasks: Task[], values: Values): Outcome {
+  const [own, ...partners] = tasks as [Task, ...Task[]]
+  const shifts = partners.map(({ path }) => numberOf(values, shiftName(site.nameOf(path))))
+  const changes = partners.map((task, i) => moveLater(site, task.path, shifts[i]!))
+  const length = Math.max(commonPeriod(tasks), own.period)
+  const phases = [own.phase % own.period, ...partners.map(({ phase, period }) => phase % period)]
+  const moved = phases.map((phase, i) => (i === 0 ? phase : (phase + shifts[i - 1]!) % tasks[i]!.period))
+  const inMs = (load: Float64Array) => load.map((ns) => ns / 1e6)
+  const before = inMs(loadOfPhases(tasks, phases, length))
+  const after = inMs(loadOfPhases(tasks, moved, length))
+  const worst = (load: Float64Array) => load.reduce((a, b) => Math.max(a, b), 0)
+  const random = randomWorst(tasks, steadyRandom()) / 1e6
+  return outcome(changes, {
+    price: ['none but bookkeeping'],
+    notes: [
+      `the worst frame carries ${ms(worst(after))} of it instead of ${ms(worst(before))}; with phases drawn at random ${ms(random)}`,
+    ],
+    picture: { sort: 'load', before, after, randomWorst: random },
+  })
+}
+
+/** All runs of a path some frames later; what would come after the end stays in the last frame. */
+function moveLater(site: Site, path: number, frames: number): Change {
+  const count = site.count
+  if (frames === 0) return { path }
+  const tree = site.replay.treeNs(path)
+  const put = new Float64Array(count)
+  for (let frame = 0; frame < count; frame++) put[Math.min(count - 1, frame + frames)]! += tree[frame]!
+  return { path, keep: everywhere(count, 0), put, keepBytes: everywhere(count, 1) }
+}
+
+/** Of what runs in every frame only a part, another each time. */
+function inTurn(site: Site, parts: number): Outcome {
+  const oldMs = (parts - 1) * site.frameMs
+  return outcome([{ path: site.path, keep: everywhere(site.count, 1 / parts) }], {
+    price: [`each runs in one frame of ${parts}: up to ${ms(oldMs)} old`],
+    stalenessMs: { mean: oldMs / 2, worst: oldMs },
+  })
+}
+
+/** A burst in equal parts over so many frames from its own on. */
+function spreadOut(site: Site, parts: number): Outcome {
+  const tree = site.treeNs()
+  const { count } = site
+  const after = new Float64Array(count)
+  for (let frame = 0; frame < count; frame++) {
+    if (tree[frame] === 0) continue
+    for (let part = 0; part < parts; part++) after[Math.min(count - 1, frame + part)]! += tree[frame]! / parts
+  }
+  const keep = tree.map((ns, frame) => (ns > 0 ? Math.min(1, after[frame]! / ns) : 1))
+  const put = after.map((ns, frame) => Math.max(0, ns - tree[frame]! * keep[frame]!))
+  return outcome([{ path: site.path, keep, put, keepBytes: everywhere(count, 1) }], {
+    price: [`the last part runs ${plural(parts - 1, 'frame')} after the first`],
+    latencyFrames: { mean: (parts - 1) / 2, worst: parts - 1 },
+  })
+}

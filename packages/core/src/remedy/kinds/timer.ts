@@ -1,0 +1,165 @@
+import { median } from '../../stats/index.ts'
+import { ms, three } from '../../words/index.ts'
+import { everywhere } from '../change.ts'
+import { choice, number, numberOf } from '../input.ts'
+import { outcome, type Remedy } from '../remedy.ts'
+import type { Site } from '../site.ts'
+
+/** So old what is shown may be where nobody says otherwise, ms: what most people do not notice. */
+const ALLOWED_MS = 100
+
+/** Runs every so many frames, or ms, instead of whenever it can. */
+export const timer: Remedy = {
+  kind: 'timer',
+  words: 'timer',
+  about: 'runs every so often instead of in every frame',
+  price: 'staleness',
+  effort: 'small',
+  inputs: (site) => {
+    void site.workPath
+    const changeMs = changeGapMs(site)
+    const everyMs = Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS)
+    return [
+      number('every', {
+        words: 'runs every',
+        about:
+          changeMs === null
+            ? `as often as keeps what it shows younger than ${ALLOWED_MS} ms`
+            : `what it is about changes every ${ms(changeMs)}; what it shows should be younger than ${ALLOWED_MS} ms`,
+        origin: changeMs === null ? 'assumed' : 'measured',
+        suggested: Math.max(1, Math.floor(everyMs / Math.max(1e-6, site.frameMs))),
+        least: 1,
+        most: 60_000,
+      }),
+      choice('unit', {
+        words: 'counted in',
+        about: 'frames, or time: with time, slow frames do not make it older',
+        origin: 'assumed',
+        choices: [
+          { id: 'frames', words: 'frames' },
+          { id: 'ms', words: 'ms' },
+        ],
+        suggested: 'frames',
+      }),
+      number('phase', {
+        words: 'first run in frame',
+        about: 'to part it from other timers of the same interval',
+        origin: 'assumed',
+        suggested: 0,
+        most: 60_000,
+        whole: true,
+      }),
+      number('grows', {
+        words: 'work that waits and adds up',
+        unit: '%',
+        about: '0: a run costs what it always cost; 100: it has to make up for all that was left out',
+        origin: 'assumed',
+        suggested: 0,
+        most: 100,
+      }),
+      number('smoothing', {
+        words: 'cost of smoothing between',
+        unit: 'µs',
+        about: 'in each frame without a run, for moving what is shown along',
+        origin: 'assumed',
+        suggested: 0,
+        most: 100_000,
+      }),
+      number('speed', {
+        words: 'speed of what it moves',
+        unit: 'a second',
+        about: 'in units of the game: gives how far things move unseen between runs; 0 where nothing moves',
+        origin: 'assumed',
+        suggested: 0,
+      }),
+    ]
+  },
+  apply(site, values) {
+    const tree = site.treeNs()
+    const runs = runFrames(site, tree, values)
+    const grows = numberOf(values, 'grows') / 100
+    const smoothingNs = numberOf(values, 'smoothing') * 1000
+    const speed = numberOf(values, 'speed')
+    const keep = everywhere(site.count, 0)
+    const put = new Float64Array(site.count)
+    const extraNs = new Float64Array(site.count)
+    const { startNs } = site
+    let lastNs = startNs[0] ?? 0
+    let owedNs = 0
+    const ages = { sum: 0, count: 0, worst: 0 }
+    for (let frame = 0; frame < site.count; frame++) {
+      if (tree[frame] === 0) {
+        keep[frame] = 1
+        continue
+      }
+      if (runs[frame] === 1) {
+        keep[frame] = 1
+        put[frame] = owedNs * grows
+        owedNs = 0
+        lastNs = startNs[frame]!
+      } else {
+        owedNs += tree[frame]!
+        extraNs[frame] = smoothingNs
+      }
+      const age = (startNs[frame]! - lastNs) / 1e6
+      ages.sum += age
+      ages.count++
+      ages.worst = Math.max(ages.worst, age)
+    }
+    const worst = ages.worst
+    const mean = ages.count === 0 ? 0 : ages.sum / ages.count
+    const unseen = speed > 0 ? [`things move up to ${three((speed * worst) / 1000)} unseen`] : []
+    const bytes = grows > 0 ? { keepBytes: keep.map((is) => Math.min(1, is + grows)) } : {}
+    return outcome([{ path: site.path, keep, put, extraNs, ...bytes }], {
+      price: [
+        worst === 0 ? 'none: it runs as often as before' : `up to ${ms(worst)} old, ${ms(mean)} on average`,
+        ...unseen,
+      ],
+      stalenessMs: { mean, worst },
+    })
+  },
+}
+
+/** 1 where it is due and would have run; what is due in a frame without a run waits for the next. */
+function runFrames(site: Site, tree: Float64Array, values: Parameters<Remedy['apply']>[1]): Uint8Array {
+  const every = numberOf(values, 'every')
+  const phase = numberOf(values, 'phase')
+  const inMs = values['unit'] === 'ms'
+  const runs = new Uint8Array(site.count)
+  const { startNs } = site
+  const firstNs = startNs[Math.min(phase, site.count - 1)] ?? 0
+  // Due times lie on a grid, so that lateness does not add up; a frame that begins a hair early counts.
+  let due = inMs ? firstNs : phase
+  let isDue = false
+  for (let frame = 0; frame < site.count; frame++) {
+    const now = inMs ? startNs[frame]! : frame
+    const step = inMs ? every * 1e6 : every
+    while (now >= due - 1e-6) {
+      isDue = true
+      due += step
+    }
+    if (isDue && tree[frame]! > 0) {
+      runs[frame] = 1
+      isDue = false
+    }
+  }
+  return runs
+}
+
+/** Time between changes of what it watches, or between runs that changed something; null where nobody knows. */
+function changeGapMs(site: Site): number | null {
+  const { study } = site.base
+  const changed = new Set<number>()
+  for (const id of site.marker.watches) {
+    study.watches.get(id)?.changes.forEach((times, frame) => times > 0 && changed.add(frame))
+  }
+  const course = study.courses.get(site.path)
+  if (changed.size === 0 && course?.details !== null && course !== undefined && site.saysEffect()) {
+    const { said, needless } = course.details
+    course.frame.forEach((frame, cell) => said[cell]! > needless[cell]! && changed.add(frame))
+  }
+  const frames = [...changed].sort((a, b) => a - b)
+  if (frames.length < 2) return null
+  const gaps = frames.slice(1).map((frame, i) => (site.startNs[frame]! - site.startNs[frames[i]!]!) / 1e6)
+  return median(gaps)
+}

@@ -1,0 +1,89 @@
+/** A plan as text, to be put where the team reads. */
+import type { FrameFigures } from '../take/index.ts'
+import { ms, percent, three } from '../words/index.ts'
+import type { Figures } from './figures.ts'
+import type { Assumption } from './input.ts'
+import type { Forecast, ItemForecast } from './forecast.ts'
+import type { Plan, PlanItem } from './plan.ts'
+import { REMEDIES } from './remedies.ts'
+
+/** Text that is no markup, whatever is in it. */
+const safe = (text: string): string =>
+  text
+    .replace(/([\\`*_[\]<>|#])/g, '\\$1')
+    .replace(/\s+/g, ' ')
+    .trim()
+
+export interface PlanContext {
+  game: string
+  /** Name of the take that the plan is worked out on. */
+  take: string
+  target: number
+}
+
+export function planToMarkdown(plan: Plan, forecast: Forecast, { game, take, target }: PlanContext): string {
+  const { before, after } = forecast
+  const lines = [
+    `# ${safe(plan.name) || 'Plan'}`,
+    '',
+    `${safe(game)}, worked out on ${safe(take)}, at ${three(target)} frames a second (${ms(1000 / target)}).`,
+    '',
+    '| | before | forecast |',
+    '| --- | --- | --- |',
+    ...figureRows(before, after).map((row) => `| ${row.join(' | ')} |`),
+    '',
+  ]
+  plan.items.forEach((item, i) => lines.push(...itemLines(item, forecast.items[i]!, i + 1), ''))
+  return lines.join('\n')
+}
+
+type Compared = Omit<Figures, 'meanMs' | 'frames'> & {
+  frames: Pick<FrameFigures, 'work' | 'over' | 'overShare' | 'late'>
+}
+
+/** The figures of a forecast in words: what, before, after. */
+export function figureRows(before: Compared, after: Compared): [string, string, string][] {
+  const row = (words: string, pick: (figures: Compared) => string): [string, string, string] => [
+    words,
+    pick(before),
+    pick(after),
+  ]
+  return [
+    row('work p50', ({ frames }) => ms(frames.work.p50)),
+    row('work p95', ({ frames }) => ms(frames.work.p95)),
+    row('work p99', ({ frames }) => ms(frames.work.p99)),
+    row('worst', ({ frames }) => ms(frames.work.worst)),
+    row('frames over', ({ frames }) => `${frames.over} (${percent(frames.overShare)})`),
+    row('frames late', ({ frames }) => String(frames.late)),
+    row('spikes', ({ spikes }) => (spikes === null ? '–' : String(spikes))),
+    row('collections a minute', (figures) => three(figures.collectionsPerMinute)),
+    row('allocated a second', ({ bytesPerSecond }) =>
+      bytesPerSecond === null ? 'not known' : `${three(bytesPerSecond / 1e6)} MB`,
+    ),
+    row('largest heap', ({ memoryBytes }) =>
+      memoryBytes === null ? 'not known' : `${three(memoryBytes / 1e6)} MB`,
+    ),
+  ]
+}
+
+function itemLines(
+  item: PlanItem,
+  { gainMsPerFrame, refusal, price, assumptions }: ItemForecast,
+  place: number,
+): string[] {
+  const { words } = REMEDIES[item.remedy]
+  const off = item.state === 'dropped' ? 'dropped' : item.on ? item.state : `${item.state}, off`
+  return [
+    `## ${place}. ${words}: ${safe(item.path.join(' > ')) || 'whole frames'}`,
+    '',
+    `${off}; effort ${item.effort}${item.who === '' ? '' : `; ${safe(item.who)}`}. ` +
+      (refusal === null ? `Gain ${ms(gainMsPerFrame)} a frame.` : `No gain: ${safe(refusal)}.`),
+    ...(item.reason === '' ? [] : ['', `Dropped because: ${safe(item.reason)}`]),
+    ...(item.note === '' ? [] : ['', safe(item.note)]),
+    ...(price.length === 0 ? [] : ['', `Price: ${price.map(safe).join('; ')}.`]),
+    ...(assumptions.length === 0 ? [] : ['', ...assumptions.map((one) => `- ${assumptionWords(one)}`)]),
+  ]
+}
+
+export const assumptionWords = ({ words, value, unit, origin }: Assumption): string =>
+  `${words}: ${typeof value === 'number' ? three(value) : value}${unit === '' ? '' : ` ${unit}`} (${origin})`

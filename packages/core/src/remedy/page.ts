@@ -1,0 +1,163 @@
+/** One frame as it would have been: its runs, each as long as the plan leaves it. */
+import { MAIN_LANE, NO_PATH, type PathTable, type WaitReason } from '../take/index.ts'
+import type { Forecasted } from './forecast.ts'
+
+/** What each path of the main lane takes by itself in one frame. */
+export interface FrameAfter {
+  durationNs: number
+  path: Uint32Array
+  selfNs: Float64Array
+}
+
+/** The runs of one frame, lane after lane, parents before their children; times in ns. */
+export interface FrameSpans {
+  path: Uint32Array
+  startNs: Float64Array
+  durationNs: Float64Array
+}
+
+export function frameAfter({ forecast, replay }: Forecasted, frame: number): FrameAfter {
+  const { base } = replay
+  const { paths, courses, frames } = base.study
+  const { waitNs, collectNs, durationNs } = forecast.frames
+  const rows: [number, number][] = []
+  let collectionSeen = false
+  for (const id of courses.keys()) {
+    const { kind, lane } = paths.get(id)
+    if (lane !== MAIN_LANE) continue
+    const selfNs = replay.columns(id).selfNs[frame]!
+    if (kind === 'collect') {
+      const before = frames.collectNs[frame]!
+      const now = collectNs[frame]!
+      // Where none was, one path stands for all of it.
+      const own = before > 0 ? (selfNs * now) / before : collectionSeen ? 0 : now
+      collectionSeen = true
+      if (own > 0) rows.push([id, own])
+      continue
+    }
+    const reason = kind.startsWith('wait:') ? (kind.slice('wait:'.length) as WaitReason) : null
+    const left = reason === null ? 1 : ratio(waitNs[reason][frame]!, replay.waitNs[reason][frame]!)
+    if (selfNs * left > 0) rows.push([id, selfNs * left])
+  }
+  return {
+    durationNs: durationNs[frame]!,
+    path: Uint32Array.from(rows, ([id]) => id),
+    selfNs: Float64Array.from(rows, ([, ns]) => ns),
+  }
+}
+
+const ratio = (now: number, before: number): number => (before > 0 ? now / before : 1)
+
+/**
+ * The runs as they would have been: own time in proportion, children after one another as they were. What runs in
+ * this frame only by the plan comes at the end of what it belongs to. Other lanes stay as recorded.
+ * @param frameStartNs where the frame begins
+ * @returns the runs, and of which recorded one each is; −1 for those that were not
+ */
+export function spansAfter(
+  spans: FrameSpans,
+  frameStartNs: number,
+  paths: PathTable,
+  after: FrameAfter,
+): FrameSpans & { from: Int32Array } {
+  const children: number[][] = Array.from(spans.path, () => [])
+  const roots: number[] = []
+  const open: number[] = []
+  const recorded = new Map<number, number>()
+  for (let span = 0; span < spans.path.length; span++) {
+    const { depth, lane } = paths.get(spans.path[span]!)
+    if (lane !== MAIN_LANE) continue
+    open[depth] = span
+    if (depth === 0) roots.push(span)
+    else children[open[depth - 1]!]!.push(span)
+  }
+  const selfOf = (span: number) =>
+    Math.max(
+      0,
+      children[span]!.reduce((left, child) => left - spans.durationNs[child]!, spans.durationNs[span]!),
+    )
+  const mainSpans = [...spans.path.keys()].filter((span) => paths.get(spans.path[span]!).lane === MAIN_LANE)
+  for (const span of mainSpans) {
+    const path = spans.path[span]!
+    recorded.set(path, (recorded.get(path) ?? 0) + selfOf(span))
+  }
+  const now = new Map(Array.from(after.path, (path, i) => [path, after.selfNs[i]!]))
+  const added = addedUnder(spans, paths, now, recorded)
+  const rows: { path: number; startNs: number; durationNs: number; from: number }[] = []
+
+  function placeNew(path: number, atNs: number): number {
+    const row = { path, startNs: atNs, durationNs: 0, from: -1 }
+    rows.push(row)
+    let at = atNs + now.get(path)!
+    for (const child of added.get(-2 - path) ?? []) at = placeNew(child, at)
+    row.durationNs = at - atNs
+    return at
+  }
+
+  function place(span: number, atNs: number): number {
+    const path = spans.path[span]!
+    const before = recorded.get(path)!
+    const stays = before > 0 ? (now.get(path) ?? 0) / before : 0
+    const row = { path, startNs: atNs, durationNs: 0, from: span }
+    const index = rows.push(row) - 1
+    let at = atNs
+    let ended = spans.startNs[span]!
+    for (const child of children[span]!) {
+      at += Math.max(0, spans.startNs[child]! - ended) * stays
+      at = place(child, at)
+      ended = spans.startNs[child]! + spans.durationNs[child]!
+    }
+    at += Math.max(0, spans.startNs[span]! + spans.durationNs[span]! - ended) * stays
+    for (const child of added.get(span) ?? []) at = placeNew(child, at)
+    row.durationNs = at - atNs
+    if (row.durationNs <= 0) rows.splice(index, 1)
+    return at
+  }
+
+  let at = frameStartNs
+  let ended = frameStartNs
+  for (const root of roots) {
+    at += Math.max(0, spans.startNs[root]! - ended)
+    at = place(root, at)
+    ended = spans.startNs[root]! + spans.durationNs[root]!
+  }
+  for (const path of added.get(NO_PATH) ?? []) at = placeNew(path, at)
+  for (let span = 0; span < spans.path.length; span++) {
+    if (paths.get(spans.path[span]!).lane === MAIN_LANE) continue
+    rows.push({
+      path: spans.path[span]!,
+      startNs: spans.startNs[span]!,
+      durationNs: spans.durationNs[span]!,
+      from: span,
+    })
+  }
+  return {
+    path: Uint32Array.from(rows, ({ path }) => path),
+    startNs: Float64Array.from(rows, ({ startNs }) => startNs),
+    durationNs: Float64Array.from(rows, ({ durationNs }) => durationNs),
+    from: Int32Array.from(rows, ({ from }) => from),
+  }
+}
+
+/**
+ * Paths that run in this frame though none of their runs was recorded in it, by what they belong to: the last
+ * recorded run of their parent; −2 − parent for one that was not recorded either; NO_PATH for none.
+ */
+function addedUnder(
+  spans: FrameSpans,
+  paths: PathTable,
+  now: ReadonlyMap<number, number>,
+  recorded: ReadonlyMap<number, number>,
+): Map<number, number[]> {
+  const last = new Map<number, number>()
+  spans.path.forEach((path, span) => last.set(path, span))
+  const added = new Map<number, number[]>()
+  const fresh = [...now.keys()].filter((path) => !recorded.has(path)).sort((a, b) => a - b)
+  const isFresh = new Set(fresh)
+  for (const path of fresh) {
+    const { parent } = paths.get(path)
+    const under = last.get(parent) ?? (isFresh.has(parent) ? -2 - parent : NO_PATH)
+    added.set(under, [...(added.get(under) ?? []), path])
+  }
+  return added
+}

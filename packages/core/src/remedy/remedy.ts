@@ -1,0 +1,56 @@
+/** What a remedy is: one file each in kinds/, listed in remedies.ts. */
+import type { RemedyKind } from '../detect/index.ts'
+import type { Change } from './change.ts'
+import type { Input, Values } from './input.ts'
+import type { Picture } from './picture.ts'
+import type { Site } from './site.ts'
+
+export const EFFORTS = ['small', 'medium', 'large'] as const
+export type Effort = (typeof EFFORTS)[number]
+
+export interface Remedy {
+  kind: RemedyKind
+  /** Its name, and what it does, where people see it. */
+  words: string
+  about: string
+  /** What it costs by its nature. */
+  price: string
+  /** How much work it usually is. */
+  effort: Effort
+  /** What must be known, with what the take suggests. @throws Refusal when it makes no sense here */
+  inputs(site: Site): Input[]
+  /** What it would do. Reads the site, changes nothing. @throws Refusal when these values cannot be */
+  apply(site: Site, values: Values): Outcome
+}
+
+export interface Outcome {
+  changes: Change[]
+  /** What it costs here, in words with figures. */
+  price: string[]
+  /** What to know besides. */
+  notes: string[]
+  /** Memory held on top, bytes. */
+  memoryBytes: number
+  /** Age of what is shown, ms: over the frames in which it would have been worked out anew. */
+  stalenessMs: { mean: number; worst: number }
+  /** Frames from needing a result to having it. */
+  latencyFrames: { mean: number; worst: number }
+  picture: Picture | null
+  /** Facts used up, so that no other remedy counts on them. */
+  uses: string[]
+}
+
+export const outcome = (changes: Change[], more: Partial<Outcome> = {}): Outcome => ({
+  changes,
+  price: [],
+  notes: [],
+  memoryBytes: 0,
+  stalenessMs: { mean: 0, worst: 0 },
+  latencyFrames: { mean: 0, worst: 0 },
+  picture: null,
+  uses: [],
+  ...more,
+})
+
+/** A remedy that makes no sense here; the message says why, in words for whoever plans. */
+export class Refusal extends Error {}
