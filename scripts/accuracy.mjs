@@ -10,7 +10,7 @@ import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { findingsSection, FLAW_FINDINGS, isFoundBy } from './setup/accuracy.mjs'
 import { ensureBuilt } from './setup/build.mjs'
-import { FORECASTS, forecastSection, planOf } from './setup/forecast-accuracy.mjs'
+import { CONTROL, FORECASTS, forecastSection, planOf } from './setup/forecast-accuracy.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { ROOT } from './setup/root.mjs'
 import { runMain, say, SetupError } from './setup/say.mjs'
@@ -36,7 +36,7 @@ await runMain(async () => {
   try {
     const halves = Object.entries(HALVES).map(([name, play]) => {
       if (options.only !== undefined && options.only !== name) return keptHalf(name)
-      return [`<!-- ${name} -->`, '', `${madeOn()}`, '', ...play(folder)].join('\n')
+      return [`<!-- ${name} -->`, '', madeOn(), '', ...play(folder)].join('\n')
     })
     writeFileSync(
       PAGE,
@@ -48,8 +48,9 @@ await runMain(async () => {
   }
 })
 
-const madeOn = () =>
-  `Made on ${new Date().toISOString().slice(0, 10)}, on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}, Linux ${release()}), Node ${process.versions.node}.`
+function madeOn() {
+  return `Made on ${new Date().toISOString().slice(0, 10)}, on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}, Linux ${release()}), Node ${process.versions.node}.`
+}
 
 /** The half as it stands in the page. */
 function keptHalf(name) {
@@ -110,18 +111,26 @@ function forecastOf(folder, { name, label = name, items, bytes = false, fixed = 
   const { before, after, problems } = forecast(flawed, planned)
   if (problems.length > 0) throw new SetupError(`${label}: ${problems.join('; ')}`)
   const recorded = forecast(mended, []).before
+  const drift = controlOf(mended) / controlOf(flawed)
   const p95 = ({ frames }) => frames.work.p95.toFixed(2)
   say(
-    `accuracy: seed ${seed}, ${label}: p95 ${p95(before)} ms, forecast ${p95(after)}, recorded ${p95(recorded)}`,
+    `accuracy: seed ${seed}, ${label}: p95 ${p95(before)} ms, forecast ${p95(after)}, recorded ${p95(recorded)}, drift ${drift.toFixed(2)}`,
   )
   return {
     label,
     seed,
+    drift,
     before,
     forecast: after,
     after: recorded,
     remedies: items.map(({ remedy }) => remedy),
   }
+}
+
+/** What drawing the board takes, ms a frame: no flaw touches it, so that it tells how the machine was. */
+function controlOf(take) {
+  const { ledger } = lapsus(['inspect', take, '--json'])
+  return ledger.find(({ path }) => path.length === 1 && path[0] === CONTROL).totalMsPerFrame
 }
 
 function record(take, args, bytes) {
@@ -132,7 +141,9 @@ function record(take, args, bytes) {
   })
 }
 
-const lapsus = (args) => JSON.parse(run([join(ROOT, 'packages/cli/dist/main.mjs'), ...args]))
+function lapsus(args) {
+  return JSON.parse(run([join(ROOT, 'packages/cli/dist/main.mjs'), ...args]))
+}
 
 function run(args, env = {}) {
   const result = spawnSync(process.execPath, args, {

@@ -22,6 +22,8 @@ await runMain(async () => {
   try {
     say('bench: cost of a span')
     const probe = await measure('probe', folder, build, {})
+    say('bench: forecasts')
+    const forecast = await measure('forecast', folder, build, {})
     say('bench: ingest, queries and drawing')
     const server = await withTemporaryDatabase((url) =>
       measure('server', folder, build, { DATABASE_URL: url, TEST_CHROMIUM: findProgram('chromium') }),
@@ -32,7 +34,7 @@ await runMain(async () => {
       node: await bundleBytes(build, 'node', 'node.ts'),
     }
     const date = new Date().toISOString().slice(0, 10)
-    writeFileSync(join(ROOT, 'docs/benchmarks.md'), benchmarkPage({ probe, server, bundles }, date))
+    writeFileSync(join(ROOT, 'docs/benchmarks.md'), benchmarkPage({ probe, forecast, server, bundles }, date))
     say('bench: docs/benchmarks.md is written')
   } finally {
     rmSync(folder, { recursive: true, force: true })

@@ -15,8 +15,8 @@ const LIMITED_BY = {
   'overlay, a frame': 'Drawn without a GPU; the same code took 0.08 ms when the machine had more time.',
 }
 
-/** @param figures what bench/probe.ts and bench/server.ts print, and `bundles` in bytes */
-export function benchmarkPage({ probe, server, bundles }, date) {
+/** @param figures what bench/probe.ts, bench/forecast.ts and bench/server.ts print, and `bundles` in bytes */
+export function benchmarkPage({ probe, forecast, server, bundles }, date) {
   const { ns } = probe
   const { ingest, memory, demo, queries, diagnosis, drawing, manyGames, imports, live, overlay } = server
   const slowest = Object.entries(diagnosis.views).reduce((a, b) => (b[1].p95 > a[1].p95 ? b : a))
@@ -44,6 +44,12 @@ export function benchmarkPage({ probe, server, bundles }, date) {
       '≤ 12 kB',
       `${three(bundles.browser / 1000)} kB`,
       bundles.browser < 12_000,
+    ],
+    [
+      `forecast of eight remedies over ${three(forecast.frames)} frames`,
+      '≤ 50 ms',
+      `${three(forecast.forecastMs.median)} ms, p95 ${three(forecast.forecastMs.p95)} ms`,
+      forecast.forecastMs.median <= 50,
     ],
     [
       'ingest, socket to commit',

@@ -22,6 +22,7 @@ import type {
   SpikeReport,
   Waiting,
 } from '@lapsus/core/detect'
+import type { Plan } from '@lapsus/core/remedy'
 import type { DetailSums, LedgerBy } from '@lapsus/core/rollup'
 import type { CourseFigures, RunTimes } from '@lapsus/core/study'
 import type { FrameColumns, FrameFigures, Job, Marker } from '@lapsus/core/take'
@@ -332,4 +333,38 @@ export interface Problem {
   detail: string
   /** The request field that is wrong, where there is one. */
   field?: string
+}
+
+export interface PlanSummary {
+  id: string
+  name: string
+  /** The take it was made from; null when that is gone. */
+  take: string | null
+  /** Items that are not dropped. */
+  items: number
+  /** RFC 3339. */
+  changed: string
+}
+
+export interface StoredPlan extends PlanSummary {
+  game: string
+  /** Raised with every change; a change names the one it is about. */
+  revision: number
+  plan: Plan
+  /** What made no sense in what was sent, in words. */
+  problems: string[]
+}
+
+/** What groups of a game may spend, ms a frame by name of the group. */
+export interface GroupBudgets {
+  /** Empty for any device that has none of its own. */
+  device: string
+  groups: Record<string, number>
+}
+
+export interface BudgetsResponse {
+  /** Those that count for the take: of its device, or of any; no groups where there are none. */
+  budgets: GroupBudgets
+  /** The device that the take was recorded on; empty where it is not told. */
+  device: string
 }

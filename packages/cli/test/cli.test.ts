@@ -25,6 +25,7 @@ import {
 import { nightRecords } from '../../core/test/support/night.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { testServer } from '../../server/test/support.ts'
+import type { ForecastOutput } from '../src/forecast.ts'
 import type { Inspection } from '../src/inspect.ts'
 
 const ROOT = join(import.meta.dirname, '../../..')
@@ -253,6 +254,75 @@ describe('lapsus inspect', () => {
     expect((await lapsus(['inspect', 'x', '--target', '-3'])).code).to.equal(2)
     expect((await lapsus(['dance'])).code).to.equal(2)
     expect((await lapsus(['--help'])).code).to.equal(0)
+  })
+})
+
+describe('lapsus forecast', () => {
+  const plan = (name: string, items: object[], more: object = {}) =>
+    file(
+      name,
+      Buffer.from(JSON.stringify({ format: 'lapsus-plan', version: 1, name: 'a plan', items, ...more })),
+    )
+  const take = () => file('planned.lapsus', bytesOf(nightRecords('planned-night')))
+
+  it('prints before and after, and what each item brings, as JSON', async () => {
+    const items = [
+      { remedy: 'sleep', path: ['sim', 'npc'], parameters: { wake: 0 } },
+      { remedy: 'react', path: ['sim', 'text'] },
+    ]
+    const { code, out, err } = await lapsus([
+      'forecast',
+      take(),
+      '--plan',
+      plan('good.json', items),
+      '--json',
+    ])
+    expect([code, err]).to.deep.equal([0, ''])
+    const forecast = JSON.parse(out) as ForecastOutput
+    const inspected = JSON.parse((await lapsus(['inspect', take(), '--json'])).out) as Inspection
+    expect(forecast.before.frames).to.deep.equal(inspected.frames)
+    expect(forecast.before.spikes).to.equal(inspected.spikes.length)
+    const [sleep, react] = forecast.items
+    expect(sleep!.gainMsPerFrame).to.be.closeTo(0.75, 0.01)
+    expect(react!.path).to.deep.equal(['sim', 'text'])
+    expect(react!.assumptions).to.deep.equal([
+      { name: 'dispatch', words: 'cost of one announcement', unit: 'µs', value: 2, origin: 'assumed' },
+    ])
+    expect(react!.price[0]).to.contain('every writer must announce')
+    const gained = forecast.items.reduce((sum, { gainMsPerFrame }) => sum + gainMsPerFrame, 0)
+    expect(forecast.before.frames.work.p50 - forecast.after.frames.work.p50).to.be.closeTo(gained, 0.8)
+  })
+
+  it('names what makes no sense, and works out the rest', async () => {
+    const items = [
+      { remedy: 'drop', path: ['gone'] },
+      { remedy: 'timer', path: ['sim', 'text'], parameters: { every: -1 } },
+      { remedy: 'dance', path: ['sim'] },
+      { remedy: 'drop', path: ['sim', 'text'] },
+    ]
+    const { code, out, err } = await lapsus(['forecast', take(), '--plan', plan('odd.json', items)])
+    expect(code).to.equal(0)
+    expect(err).to.contain('item 1: the take has no path gone')
+    expect(err).to.contain('item 2: “runs every” must be a number from 1 to 60000, got -1')
+    expect(err).to.contain('item 3 is left out: there is no remedy "dance"')
+    expect(out).to.match(/3\. drop: sim > text\n {3}gain 0\.500 ms a frame/)
+  })
+
+  it('ends with 2 for what is no plan', async () => {
+    const cases: [string, string][] = [
+      [join(folder, 'missing.json'), 'there is no such file'],
+      [file('no.json', Buffer.from('{')), 'is no JSON'],
+      [
+        file('other.json', Buffer.from('{"format":"shopping"}')),
+        '"format" must be "lapsus-plan", got "shopping"',
+      ],
+      [plan('later.json', [], { version: 2 }), 'this plan is of version 2; version 1 is understood here'],
+    ]
+    for (const [path, words] of cases) {
+      const { code, err } = await lapsus(['forecast', take(), '--plan', path])
+      expect([code, err.trim().split('\n').length]).to.deep.equal([2, 1])
+      expect(err).to.contain(words)
+    }
   })
 })
 

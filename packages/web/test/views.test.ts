@@ -268,6 +268,8 @@ describe('addresses', () => {
       sort: fc.constantFrom('name', 'self', 'total', 'p99', 'calls'),
       search: fc.string(),
       withoutRecorder: fc.boolean(),
+      plan: fc.option(fc.uuid()),
+      planned: fc.boolean(),
     })
     fc.assert(
       fc.property(view, (wanted) => {

@@ -32,12 +32,15 @@ export interface Base {
   columns(path: number): PathColumns
   /** Numbers of the path and of all inside it that ran, outermost first; without collections. */
   inside(path: number): number[]
+  /** What only the recorded frames decide is worked out once: while a parameter is dragged it stays. */
+  once<T>(key: string, make: () => T): T
 }
 
 export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study)): Base {
   const { count, budgetNs } = evidence
   const columns = new Map<number, PathColumns>()
   const insides = new Map<number, number[]>()
+  const known = new Map<string, unknown>()
   return {
     evidence,
     study,
@@ -48,14 +51,18 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
     periodNs: refreshPeriod(study),
     heapBytes: highestHeap(study),
     columns(path) {
-      let known = columns.get(path)
-      if (known === undefined) columns.set(path, (known = columnsOf(study, path, count)))
-      return known
+      let own = columns.get(path)
+      if (own === undefined) columns.set(path, (own = columnsOf(study, path, count)))
+      return own
     },
     inside(path) {
-      let known = insides.get(path)
-      if (known === undefined) insides.set(path, (known = insideOf(study, path)))
-      return known
+      let inside = insides.get(path)
+      if (inside === undefined) insides.set(path, (inside = insideOf(study, path)))
+      return inside
+    },
+    once<T>(key: string, make: () => T): T {
+      if (!known.has(key)) known.set(key, make())
+      return known.get(key) as T
     },
   }
 }

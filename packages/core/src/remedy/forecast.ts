@@ -67,11 +67,9 @@ export function forecastPlan(
 ): Forecasted {
   const recorded = asRecorded(base.collections, base.count)
   const recordedFrames = recordedOf(base)
-  const before = figuresOf(base, recordedFrames, recorded, {
-    withSpikes,
-    extraMemory: 0,
-    allocated: base.allocated,
-  })
+  const before = base.once(`before ${withSpikes}`, () =>
+    figuresOf(base, recordedFrames, recorded, { withSpikes, extraMemory: 0, allocated: base.allocated }),
+  )
   const replay = new Replay(base)
   let collected = recorded
   let workNs = recordedFrames.workNs

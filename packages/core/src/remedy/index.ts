@@ -1,6 +1,7 @@
 export * from './base.ts'
 export * from './figures.ts'
 export * from './forecast.ts'
+export * from './groups.ts'
 export * from './input.ts'
 export * from './live-curve.ts'
 export * from './markdown.ts'

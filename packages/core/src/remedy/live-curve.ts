@@ -16,6 +16,8 @@ export interface PoolCourse {
   served: Float64Array
   /** Instances made in each frame. */
   made: Float64Array
+  /** Births of each frame that did not come about. */
+  refusedIn: Float64Array
   /** In use at the end of each frame, those made beyond the pool included. */
   live: Float64Array
   /** Instances of the pool at the end of each frame. */
@@ -42,6 +44,7 @@ export function runPool(
   const course: PoolCourse = {
     served: new Float64Array(count),
     made: new Float64Array(count),
+    refusedIn: new Float64Array(count),
     live: new Float64Array(count),
     size: new Float64Array(count),
     grownFrames: 0,
@@ -79,6 +82,7 @@ export function runPool(
       outside += missing
     } else if (missing > 0 && beyond === 'refuse') {
       course.refused += missing
+      course.refusedIn[frame] = missing
       ended += missing
     } else if (missing > 0) {
       // As many as there are can be cut short; the rest finds nothing to take.
@@ -86,6 +90,7 @@ export function runPool(
       course.served[frame] = served + cut
       course.cutShort += cut
       course.refused += missing - cut
+      course.refusedIn[frame] = missing - cut
       ended += missing
     }
     course.live[frame] = used + outside

@@ -135,6 +135,28 @@ export class RollupRow extends Model<Attributes<RollupRow>, Creation<RollupRow>>
   declare body: Buffer
 }
 
+export class PlanRow extends Model<Attributes<PlanRow>, Creation<PlanRow>> {
+  declare id: string
+  declare gameId: number
+  /** The take it was made from; null when that is gone. */
+  declare takeId: string | null
+  /** Raised with every change. */
+  declare revision: number
+  /** JSON, see core/remedy/plan. */
+  declare body: string
+  declare changedAt: Date
+  declare deletedAt: CreationOptional<Date | null>
+}
+
+/** What groups of a game may spend on a device. */
+export class BudgetRow extends Model<Attributes<BudgetRow>, Creation<BudgetRow>> {
+  declare gameId: number
+  /** Empty for any device that has none of its own. */
+  declare device: string
+  /** JSON: ms by name of the group. */
+  declare body: string
+}
+
 export class MomentRow extends Model<Attributes<MomentRow>, Creation<MomentRow>> {
   declare takeId: string
   declare idx: number
@@ -282,6 +304,22 @@ export function defineModels(sequelize: Sequelize): void {
       at: DATE(3),
     },
     { sequelize, tableName: 'finding_marks' },
+  )
+  PlanRow.init(
+    {
+      id: takeKey(),
+      gameId: INTEGER,
+      takeId: STRING(64),
+      revision: INTEGER,
+      body: TEXT('medium'),
+      changedAt: DATE(3),
+      deletedAt: DATE(3),
+    },
+    { sequelize, tableName: 'plans' },
+  )
+  BudgetRow.init(
+    { gameId: numberKey(), device: { type: STRING(200), primaryKey: true }, body: TEXT },
+    { sequelize, tableName: 'budgets' },
   )
   MomentRow.init(
     {

@@ -1,16 +1,17 @@
 /** Takes as studies: read from the courses of their chunks, kept for a while. */
 import type { Conditions } from '@lapsus/core/format'
 import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
-import { unpackCourseDetails, unpackCourses } from '@lapsus/core/rollup'
 import {
   buildStudy,
   frameCount,
+  encodeStoredChunk,
   partOfStudy,
+  studyChunkOf,
   studyWithoutRecorder,
+  type StoredChunk,
   type Study,
   type StudyChunk,
 } from '@lapsus/core/study'
-import { decodeFrames, decodeSamples } from '@lapsus/core/take'
 import { unpack } from '../database/compression.ts'
 import { ChunkRow, type TakeRow } from '../database/models.ts'
 import { loadTables } from '../ingest/progress.ts'
@@ -59,8 +60,16 @@ async function readStudy(row: TakeRow): Promise<Study> {
     takeMoments(takeId),
     takeStretches(takeId),
   ])
-  const begins = new Set(stretches.map(({ firstFrame }) => firstFrame))
   const chunks: StudyChunk[] = []
+  for await (const stored of storedChunks(takeId, new Set(stretches.map(({ firstFrame }) => firstFrame)))) {
+    chunks.push(...(await Promise.all(stored.map((chunk) => studyChunkOf(chunk, unpack)))))
+  }
+  const conditions = JSON.parse(row.conditions) as Conditions
+  return { ...buildStudy({ conditions, target: row.target, ...tables }, chunks), moments }
+}
+
+/** The chunks of a take as they are stored, some at a time. @param begins first frames of kept stretches */
+async function* storedChunks(takeId: string, begins: ReadonlySet<number>): AsyncGenerator<StoredChunk[]> {
   for (let offset = 0; ; offset += READ_AT_ONCE) {
     const rows = await ChunkRow.findAll({
       attributes: ['firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
@@ -70,26 +79,20 @@ async function readStudy(row: TakeRow): Promise<Study> {
       offset,
       raw: true,
     })
-    chunks.push(...(await Promise.all(rows.map((chunk) => readChunk(chunk, begins)))))
-    if (rows.length < READ_AT_ONCE) break
+    yield rows.map((chunk) => ({
+      frames: chunk.frameColumns,
+      courses: chunk.courses,
+      courseDetails: chunk.courseDetails,
+      samples: chunk.samples,
+      beginsStretch: begins.has(chunk.firstFrame),
+      dropped: Number(chunk.dropped),
+    }))
+    if (rows.length < READ_AT_ONCE) return
   }
-  const conditions = JSON.parse(row.conditions) as Conditions
-  return { ...buildStudy({ conditions, target: row.target, ...tables }, chunks), moments }
 }
 
-async function readChunk(chunk: ChunkRow, begins: ReadonlySet<number>): Promise<StudyChunk> {
-  const [packed, details] = await Promise.all([
-    unpack(chunk.courses),
-    chunk.courseDetails === null ? null : unpack(chunk.courseDetails),
-  ])
-  const courses = unpackCourses(packed)
-  if (details !== null) courses.details = unpackCourseDetails(details, courses.frame.length)
-  return {
-    frames: decodeFrames(chunk.frameColumns),
-    courses,
-    samples: decodeSamples(chunk.samples),
-    moments: [],
-    beginsStretch: begins.has(chunk.firstFrame),
-    dropped: Number(chunk.dropped),
-  }
+/** All that a study of a take is made of besides its detail: for whoever computes on it elsewhere. */
+export async function* studyBytes(takeId: string): AsyncGenerator<Uint8Array> {
+  const begins = new Set((await takeStretches(takeId)).map(({ firstFrame }) => firstFrame))
+  for await (const chunks of storedChunks(takeId, begins)) yield* chunks.map(encodeStoredChunk)
 }

@@ -13,6 +13,7 @@ import { guard } from './guard.ts'
 import { ProblemError } from '../problem-error.ts'
 import { problemHandler } from './problems.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp.ts'
+import { planRoutes } from './routes/plans.ts'
 import { recordingRoutes } from './routes/recordings.ts'
 import { takeRoutes } from './routes/takes.ts'
 
@@ -45,6 +46,7 @@ export function createApp(
   for (const router of [
     health,
     takeRoutes(database, recordings),
+    planRoutes(),
     recordingRoutes(recordings),
     otlpRoutes(otlp),
   ]) {

@@ -13,6 +13,7 @@ import {
   IsIn,
   IsInt,
   IsNumber,
+  IsObject,
   IsOptional,
   IsString,
   Length,
@@ -130,6 +131,17 @@ export class RecordingBody {
   @IsIn(['sliced', 'jobs']) routes: 'sliced' | 'jobs' = 'sliced'
   @IsNumber() @Min(0) @Max(1000) graphicsMs = 0
   @IsBoolean() ramp = false
+}
+
+/** A plan is read by core/remedy, which names what is wrong with it. */
+export class PlanBody {
+  @IsInt() @Min(1) @Max(MOST_FRAME) revision!: number
+  @IsObject() plan!: object
+}
+
+export class BudgetsBody {
+  @IsString() @MaxLength(200) device = ''
+  @IsObject() groups!: Record<string, unknown>
 }
 
 /** @throws ProblemError 400 naming the first field that is wrong */

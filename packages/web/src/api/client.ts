@@ -1,5 +1,6 @@
 /** Everything the pages ask of the server. Answers are checked before they are used. */
 import {
+  checkBudgets,
   checkCourse,
   checkDemoGame,
   checkDiagnosis,
@@ -9,6 +10,8 @@ import {
   checkMarks,
   checkMemory,
   checkPage,
+  checkPlan,
+  checkPlans,
   checkRecording,
   checkRecordings,
   checkRoster,
@@ -19,12 +22,14 @@ import {
   checkWaiting,
   type ExcerptRequest,
   type FindingMark,
+  type GroupBudgets,
   type ImportResult,
   type Problem,
   type RecordingRequest,
 } from '@lapsus/api'
 import type { ExportFormat } from '@lapsus/core/exchange'
 import type { LedgerScope } from '@lapsus/core/detect'
+import { planToJson, type Plan } from '@lapsus/core/remedy'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
 
@@ -59,6 +64,7 @@ const withBody = (method: string, body: unknown): RequestInit => ({
   body: JSON.stringify(body),
 })
 const take = (id: string) => `/api/takes/${encodeURIComponent(id)}`
+const plan = (id: string) => `/api/plans/${encodeURIComponent(id)}`
 
 /** Which frames of a take a question is about, and how they are judged. */
 export interface FramesQuery {
@@ -121,6 +127,18 @@ export const api = {
     checkCourse(await binary(about(id, 'course', query, { paths: query.paths.join(',') }), { signal })),
   markFinding: async (id: string, finding: string, mark: FindingMark['mark'] | null, reason: string) =>
     checkMarks(await json(`${take(id)}/marks`, withBody('PUT', { finding, mark, reason }))),
+  plans: async (takeId: string) => checkPlans(await json(`${take(takeId)}/plans`)),
+  plan: async (id: string) => checkPlan(await json(plan(id))),
+  /** @param sent a plan, or what somebody believes to be one */
+  createPlan: async (takeId: string, sent: unknown) =>
+    checkPlan(await json(`${take(takeId)}/plans`, withBody('POST', sent))),
+  changePlan: async (id: string, revision: number, changed: Plan) =>
+    checkPlan(await json(plan(id), withBody('PUT', { revision, plan: planToJson(changed) }))),
+  deletePlan: (id: string) => send(plan(id), { method: 'DELETE' }),
+  restorePlan: async (id: string) => checkPlan(await json(`${plan(id)}/restore`, { method: 'POST' })),
+  budgets: async (id: string) => checkBudgets(await json(`${take(id)}/budgets`)),
+  setBudgets: async (id: string, budgets: GroupBudgets) =>
+    checkBudgets(await json(`${take(id)}/budgets`, withBody('PUT', budgets))),
   live: async (id: string, from: number, signal?: AbortSignal) =>
     checkLive(await binary(`${take(id)}/live?from=${from}`, { signal })),
   stopTake: (id: string) => send(`${take(id)}/stop`, { method: 'POST' }),

@@ -1,5 +1,7 @@
 import { useState } from 'react'
 import { ms, percent } from '@lapsus/core/words'
+import { GroupShare } from '../budgets/group-share.tsx'
+import { RemedyOptions } from '../plan/remedy-options.tsx'
 import { useDiagnosis } from '../state/diagnosis.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
@@ -50,14 +52,14 @@ export function FindingCard({ finding, take, budgetMs }: CardProps) {
           <span className="whitespace-nowrap">{percent(gainMs / budgetMs)} of budget</span>
         </span>
       </button>
-      {chosen && <Details finding={finding} take={take} />}
+      {chosen && <Details finding={finding} take={take} budgetMs={budgetMs} />}
     </article>
   )
 }
 
 const CONFIDENCE_WORDS = { high: 'Sure', medium: 'Fairly sure', low: 'Not sure' }
 
-function Details({ finding, take }: { finding: MarkedFinding; take: OpenTake }) {
+function Details({ finding, take, budgetMs }: CardProps) {
   const { change } = useView()
   const mark = useDiagnosis((state) => state.mark)
   const [marking, setMarking] = useState(false)
@@ -86,10 +88,17 @@ function Details({ finding, take }: { finding: MarkedFinding; take: OpenTake }) 
           ))}
         </p>
       )}
+      <GroupShare take={take} pathId={finding.pathId} />
       {remedies.length > 0 && (
-        <p className="text-xs text-faint">
-          what fits: {remedies.map((one) => one.replaceAll('-', ' ')).join(', ')}
-        </p>
+        <RemedyOptions
+          take={take}
+          budgetMs={budgetMs}
+          path={path}
+          subject={finding.subject}
+          remedies={remedies}
+          frames={frames}
+          trouble={finding.trouble}
+        />
       )}
       {finding.mark !== null ? (
         <p className="text-xs">

@@ -3,6 +3,7 @@ import { useEffect, useMemo } from 'react'
 import { plural } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
 import { useDiagnosis } from '../state/diagnosis.ts'
+import { GroupsOver } from '../budgets/group-share.tsx'
 import { useFramesQuery } from '../state/frames-query.ts'
 import { useSettings } from '../state/settings.ts'
 import type { OpenTake } from '../state/take.ts'
@@ -82,6 +83,7 @@ function Contents({ take, budgetMs }: ColumnProps) {
     )
   return (
     <div className="min-h-0 grow overflow-y-auto">
+      <GroupsOver take={take} />
       {floor.length > 0 && <Heading about="Time of every frame that could be got back">The floor</Heading>}
       {list(floor)}
       {spike.length > 0 && (

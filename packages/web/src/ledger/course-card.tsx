@@ -3,6 +3,7 @@ import type { CourseResponse, LedgerRowDto } from '@lapsus/api'
 import { amount, count, ms, plural, three } from '@lapsus/core/words'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
+import { RemedyMenu } from '../plan/remedy-menu.tsx'
 import { useFramesQuery } from '../state/frames-query.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
@@ -41,11 +42,12 @@ export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) 
       className="border-t border-line bg-leaf/60 p-3"
       data-testid="course-card"
     >
-      <h3 className="mb-1 truncate">
-        <b className="font-serif text-base">{names.at(-1)}</b>{' '}
-        <span className="text-xs text-faint">
+      <h3 className="mb-1 flex items-center gap-2">
+        <b className="font-serif text-base">{names.at(-1)}</b>
+        <span className="min-w-0 truncate text-xs text-faint">
           {wholeMarker ? 'wherever it runs' : names.slice(0, -1).join(' › ')}
         </span>
+        <RemedyMenu path={names} />
       </h3>
       {error !== null && <p className="text-alarm">{error}</p>}
       {answer === null ? (

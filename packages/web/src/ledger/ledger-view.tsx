@@ -1,8 +1,18 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { ChevronDown, ChevronRight, ChevronsDownUp, ChevronsUpDown, Copy, Download } from 'lucide-react'
+import {
+  ChevronDown,
+  ChevronRight,
+  ChevronsDownUp,
+  ChevronsUpDown,
+  Copy,
+  Download,
+  Scale,
+} from 'lucide-react'
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react'
 import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
 import type { LedgerResponse } from '@lapsus/api'
+import { BudgetsWindow } from '../budgets/budgets-window.tsx'
+import { ShareChip } from '../budgets/group-share.tsx'
 import { IconButton } from '../components/button.tsx'
 import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
@@ -90,6 +100,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
   const query = useFramesQuery(take)
   const asked = useMemo(() => ({ ...query, by: askedBy(by), scope: frames }), [query, by, frames])
   const { ledger, error, stale } = useLedger(take.detail.id, asked)
+  const [budgetsOpen, setBudgetsOpen] = useState(false)
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set())
   const lines = useMemo(
     () =>
@@ -160,6 +171,11 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
               </IconButton>
             </>
           )}
+          {by === 'group' && (
+            <IconButton label="Budgets of groups" onClick={() => setBudgetsOpen(true)}>
+              <Scale size={15} />
+            </IconButton>
+          )}
           <IconButton
             label="Copy as CSV"
             onClick={() => void copyText(ledgerCsv(lines, take), `${lines.length} lines are`)}
@@ -197,6 +213,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
           wide={wide}
           unit={unit}
           scope={scope}
+          showShares={by === 'group' && frames === 'chosen'}
           toggle={(path) =>
             setClosed((current) => {
               const next = new Set(current)
@@ -206,6 +223,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
           }
         />
       )}
+      <BudgetsWindow take={take} budgetMs={budgetMs} open={budgetsOpen} onOpenChange={setBudgetsOpen} />
       {wide && path !== null && (
         <CourseCard
           take={take}
@@ -285,10 +303,12 @@ interface LinesProps {
   wide: boolean
   unit: Unit
   scope: Scope
+  /** Whether lines are groups that may have a budget of their own. */
+  showShares: boolean
   toggle(path: number): void
 }
 
-function Lines({ lines, details, wide, unit, scope, toggle }: LinesProps) {
+function Lines({ lines, details, wide, unit, scope, showShares, toggle }: LinesProps) {
   const scroller = useRef<HTMLDivElement>(null)
   const path = useView((view) => view.path)
   const rows = useVirtualizer({
@@ -322,6 +342,7 @@ function Lines({ lines, details, wide, unit, scope, toggle }: LinesProps) {
               wide={wide}
               unit={unit}
               scope={scope}
+              showShares={showShares}
               toggle={toggle}
             />
           </div>
@@ -338,10 +359,12 @@ interface LineProps {
   wide: boolean
   unit: Unit
   scope: Scope
+  /** Whether lines are groups that may have a budget of their own. */
+  showShares: boolean
   toggle(path: number): void
 }
 
-function Line({ line, chosen, details, wide, unit, scope, toggle }: LineProps) {
+function Line({ line, chosen, details, wide, unit, scope, showShares, toggle }: LineProps) {
   const change = useView((view) => view.change)
   const { row, path, indent, children, open } = line
   const figure = (sumMs: number) => {
@@ -386,6 +409,9 @@ function Line({ line, chosen, details, wide, unit, scope, toggle }: LineProps) {
         {line.waits && <span className="ml-1.5 shrink-0 text-xs text-faint">waits</span>}
         {indent === 0 && line.lane !== 'main' && (
           <span className="ml-1.5 shrink-0 text-xs text-faint">{line.lane}</span>
+        )}
+        {showShares && line.lane === 'main' && (
+          <ShareChip group={line.name} meanMs={row.selfMs / Math.max(1, scope.frames)} />
         )}
       </span>
       <span role="cell" className="text-right">

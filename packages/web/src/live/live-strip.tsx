@@ -51,6 +51,7 @@ export function LiveStrip({ take, budgetMs, seconds, onPick }: LiveStripProps) {
         frame: null,
         range: null,
         lit: [],
+        forecastNs: null,
       }),
     [take, window, budgetMs],
   )

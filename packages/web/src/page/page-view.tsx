@@ -9,6 +9,7 @@ import { onPageCommand } from '../workbench/commands.ts'
 import { excessByPath, sumsByPath } from './compare.ts'
 import { runWords } from './run-words.ts'
 import { usePage } from './use-page.ts'
+import { usePlannedPage } from './use-planned-page.ts'
 import { drawPage, labelsOf, nameOf } from './draw-page.ts'
 import { boxAt, fitScale, layoutPage, scaleTo, type PageBox, type PageScale } from './layout.ts'
 
@@ -22,12 +23,15 @@ interface PageProps {
   frame: number
   /** A frame it is compared with: ink shows what this one has more. */
   against?: number | null
+  /** Whether it shows the frame as it would have been, where that is wished for. */
+  mayBePlanned?: boolean
 }
 
 /** One frame, read top to bottom. */
-export function PageView({ take, budgetMs, frame, against = null }: PageProps) {
+export function PageView({ take, budgetMs, frame, against = null, mayBePlanned = false }: PageProps) {
   const { path, change } = useView()
-  const { page, error } = usePage(take, frame)
+  const { page: recorded, error } = usePage(take, frame)
+  const page = usePlannedPage(take, recorded, mayBePlanned)
   const other = usePage(take, against).page
   /** Null while the whole frame is in sight. */
   const [scale, setScale] = useState<PageScale | null>(null)

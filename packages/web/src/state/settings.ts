@@ -12,6 +12,9 @@ interface Settings {
   /** Whether the column of findings is unfolded. */
   findingsOpen: boolean
   setFindingsOpen(open: boolean): void
+  /** Whether the column of the plan is unfolded. */
+  planOpen: boolean
+  setPlanOpen(open: boolean): void
 }
 
 /** What a person set and expects to find again. */
@@ -24,6 +27,8 @@ export const useSettings = create<Settings>()(
       setLiveSeconds: (liveSeconds: number) => set({ liveSeconds }),
       findingsOpen: true,
       setFindingsOpen: (findingsOpen: boolean) => set({ findingsOpen }),
+      planOpen: false,
+      setPlanOpen: (planOpen: boolean) => set({ planOpen }),
     }),
     { name: 'lapsus-settings' },
   ),

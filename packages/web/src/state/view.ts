@@ -9,7 +9,17 @@ export const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needles
 export type Sort = (typeof SORTS)[number]
 
 /** What the middle shows. `frame`: a page, with the ledger or another page beside it. */
-export const SIGHTS = ['frame', 'ledger', 'spikes', 'memory', 'roster', 'scaling', 'waiting'] as const
+export const SIGHTS = [
+  'frame',
+  'ledger',
+  'spikes',
+  'memory',
+  'roster',
+  'scaling',
+  'waiting',
+  'forecast',
+  'proof',
+] as const
 export type Sight = (typeof SIGHTS)[number]
 
 /** Ways to group the ledger: those of the server, and those that are made of its rows here. */
@@ -48,6 +58,10 @@ export interface View {
   search: string
   /** Whether the recorder's estimated share is taken out of all figures. */
   withoutRecorder: boolean
+  /** Id of the plan that the address names; null for the one changed last. */
+  plan: string | null
+  /** Whether pages show frames as they would have been with the plan. */
+  planned: boolean
 }
 
 export const FIRST_VIEW: View = {
@@ -65,6 +79,8 @@ export const FIRST_VIEW: View = {
   sort: 'total',
   search: '',
   withoutRecorder: false,
+  plan: null,
+  planned: false,
 }
 
 interface ViewState extends View {
@@ -89,6 +105,8 @@ export function viewToParams(view: View): URLSearchParams {
   if (view.sort !== FIRST_VIEW.sort) params.set('sort', view.sort)
   if (view.withoutRecorder) params.set('recorder', 'without')
   if (view.search !== '') params.set('search', view.search)
+  if (view.plan !== null) params.set('plan', view.plan)
+  if (view.planned) params.set('frames-as', 'planned')
   return params
 }
 
@@ -129,5 +147,7 @@ export function viewFromParams(
     sort: known('sort', SORTS, FIRST_VIEW.sort),
     search: params.get('search') ?? '',
     withoutRecorder: params.get('recorder') === 'without',
+    plan: params.get('plan'),
+    planned: params.get('frames-as') === 'planned',
   }
 }

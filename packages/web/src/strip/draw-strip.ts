@@ -16,6 +16,8 @@ export interface StripPicture {
   range: FrameRange | null
   /** Frames that a finding points at. */
   lit: readonly number[]
+  /** Work of each frame as a plan would have it, ns; null for none. */
+  forecastNs: Float64Array | null
 }
 
 /** Half the width of a wedge, px. */
@@ -36,6 +38,7 @@ export function drawStrip(
   const { budgetMs } = picture
   const floorY = FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)
   drawFloor(context, width, palette, floorY, budgetMs)
+  if (picture.forecastNs !== null) drawForecast(context, width, height, palette, picture, picture.forecastNs)
   drawStretches(context, width, height, palette, picture)
   drawMoments(context, width, palette, picture)
   drawLit(context, width, height, palette, picture)
@@ -100,6 +103,40 @@ function drawFrames(
       context.fillRect(x, FLAGS + lowest - 5, w, 2)
     }
   }
+}
+
+/** The worst forecast of each column, as an outline over what was recorded. */
+function drawForecast(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  { window, budgetMs }: StripPicture,
+  forecastNs: Float64Array,
+): void {
+  const scale = lengthScale(height, budgetMs * 1e6)
+  const lowest = height - FLAGS - FOOT
+  const frames = Math.max(0, Math.min(window.to, forecastNs.length) - window.from)
+  const columns = Math.min(Math.floor(width), frames)
+  context.beginPath()
+  for (let column = 0; column < columns; column++) {
+    const from = window.from + Math.floor((column * frames) / columns)
+    const to = window.from + Math.floor(((column + 1) * frames) / columns)
+    let worst = 0
+    for (let frame = from; frame < to; frame++) worst = Math.max(worst, forecastNs[frame]!)
+    const y = FLAGS + Math.min(lowest, worst * scale)
+    context.lineTo((column * width) / columns, y)
+    context.lineTo(((column + 1) * width) / columns, y)
+  }
+  // A light seam keeps the line apart from the bars it crosses.
+  context.lineJoin = 'round'
+  context.strokeStyle = palette.leaf
+  context.lineWidth = 3.5
+  context.stroke()
+  context.strokeStyle = palette.ink
+  context.lineWidth = 1.25
+  context.stroke()
+  context.lineWidth = 1
 }
 
 function drawRange(

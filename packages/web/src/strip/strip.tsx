@@ -3,6 +3,7 @@ import { classOf, longestWait, worstFrame } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { ms } from '@lapsus/core/words'
 import { useDiagnosis } from '../state/diagnosis.ts'
+import { useForecastFrames } from '../plan/use-forecast.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'
@@ -23,6 +24,7 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
     () => diagnosis?.findings.find(({ id }) => id === finding)?.frames ?? [],
     [diagnosis, finding],
   )
+  const forecastNs = useForecastFrames(take)?.workNs ?? null
   const [window, setWindow] = useState<Window>({ from: 0, to: count })
   const [hovered, setHovered] = useState<{ frame: number; x: number } | null>(null)
   const [dragged, setDragged] = useState<FrameRange | null>(null)
@@ -54,8 +56,9 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         frame,
         range: dragged ?? range,
         lit,
+        forecastNs,
       }),
-    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged, lit],
+    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged, lit, forecastNs],
   )
 
   // React's wheel listeners are passive, and this one must keep the page from scrolling.
@@ -126,7 +129,20 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         }}
         onPointerLeave={() => setHovered(null)}
       />
-      {hovered !== null && <StripHint take={take} budgetMs={budgetMs} frame={hovered.frame} x={hovered.x} />}
+      {forecastNs !== null && (
+        <span className="pointer-events-none absolute right-2 bottom-0 bg-leaf/80 px-1 text-xs text-faint">
+          outline: work with the plan
+        </span>
+      )}
+      {hovered !== null && (
+        <StripHint
+          take={take}
+          budgetMs={budgetMs}
+          frame={hovered.frame}
+          x={hovered.x}
+          forecastNs={forecastNs?.[hovered.frame] ?? null}
+        />
+      )}
     </div>
   )
 }
@@ -136,11 +152,13 @@ function StripHint({
   budgetMs,
   frame,
   x,
+  forecastNs,
 }: {
   take: OpenTake
   budgetMs: number
   frame: number
   x: number
+  forecastNs: number | null
 }) {
   const { frames } = take
   const kind = classOf(frames, frame, budgetMs * 1e6)
@@ -161,6 +179,12 @@ function StripHint({
         <span className="text-alarm"> over by {toMs(frames.workNs[frame]! - budgetMs * 1e6)}</span>
       )}
       {kind === 'held' && <span> late, held by {wait}</span>}
+      {forecastNs !== null && (
+        <>
+          <br />
+          with the plan {toMs(forecastNs)}
+        </>
+      )}
     </div>
   )
 }

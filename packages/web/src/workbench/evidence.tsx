@@ -8,9 +8,12 @@ import { MemoryView } from '../memory/memory-view.tsx'
 import { CompareList } from '../page/compare-list.tsx'
 import { FrameSamples } from '../page/frame-samples.tsx'
 import { PageView } from '../page/page-view.tsx'
+import { ForecastView } from '../plan/forecast-view.tsx'
+import { ProofView } from '../proof/proof-view.tsx'
 import { RosterView } from '../roster/roster-view.tsx'
 import { SpikesView } from '../spikes/spikes-view.tsx'
 import type { OpenTake } from '../state/take.ts'
+import { useSettings } from '../state/settings.ts'
 import { useView } from '../state/view.ts'
 import { FrameBar, ScopeBar } from './frame-bar.tsx'
 
@@ -58,31 +61,39 @@ export function Evidence({ take, budgetMs }: EvidenceProps) {
           <WaitingView take={take} />
         </Suspense>
       )
+    case 'forecast':
+      return <ForecastView take={take} />
+    case 'proof':
+      return <ProofView take={take} budgetMs={budgetMs} />
   }
 }
 
 /** A frame's page, with the ledger or another frame beside it. */
 function FrameSight({ take, budgetMs }: EvidenceProps) {
   const { frame, beside } = useView()
+  // Beside the findings and the plan there is room for one more column.
+  const alone = useSettings(({ planOpen, findingsOpen }) => planOpen && findingsOpen) && beside === null
   return (
-    <div className="grid h-full min-h-0 grid-cols-2">
+    <div className={`grid h-full min-h-0 ${alone ? 'grid-cols-1' : 'grid-cols-2'}`}>
       <div className="flex min-h-0 min-w-0 flex-col border-r border-line">
         <FrameBar take={take} budgetMs={budgetMs} />
         <div className="min-h-0 grow">
-          <PageView take={take} budgetMs={budgetMs} frame={frame} against={beside} />
+          <PageView take={take} budgetMs={budgetMs} frame={frame} against={beside} mayBePlanned />
         </div>
         <FrameSamples take={take} />
       </div>
-      <div className="flex min-h-0 min-w-0 flex-col">
-        {beside === null ? (
-          <>
-            <ScopeBar take={take} />
-            <LedgerView take={take} budgetMs={budgetMs} />
-          </>
-        ) : (
-          <Beside take={take} budgetMs={budgetMs} frame={frame} beside={beside} />
-        )}
-      </div>
+      {!alone && (
+        <div className="flex min-h-0 min-w-0 flex-col">
+          {beside === null ? (
+            <>
+              <ScopeBar take={take} />
+              <LedgerView take={take} budgetMs={budgetMs} />
+            </>
+          ) : (
+            <Beside take={take} budgetMs={budgetMs} frame={frame} beside={beside} />
+          )}
+        </div>
+      )}
     </div>
   )
 }

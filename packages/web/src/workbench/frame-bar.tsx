@@ -4,14 +4,16 @@ import { IconButton } from '../components/button.tsx'
 import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
 import { count, ms, percent, plural } from '@lapsus/core/words'
+import { useForecastFrames } from '../plan/use-forecast.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { frameSteps } from './use-shortcuts.ts'
 
 /** Which frame is on the page, in figures. */
 export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
-  const frame = useView((view) => view.frame)
+  const { frame, planned, change } = useView()
   const { frames } = take
+  const forecast = useForecastFrames(take)
   const { step, stepOver } = frameSteps(take, budgetMs)
   const workMs = frames.workNs[frame]! / NS_PER_MS
   const waits = WAIT_REASONS.filter((reason) => frames.waitNs[reason][frame]! > 0)
@@ -41,9 +43,28 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
         <span className="whitespace-nowrap text-alarm">over by {ms(workMs - budgetMs)}</span>
       )}
       {kind === 'held' && <span className="whitespace-nowrap">held by {longestWait(frames, frame)}</span>}
+      {(forecast !== null || planned) && (
+        <>
+          <span className="grow" />
+          <Choice
+            label="The frame"
+            values={['recorded', 'planned']}
+            words={PLANNED_WORDS}
+            value={planned ? 'planned' : 'recorded'}
+            onChange={(value) => change({ planned: value === 'planned' })}
+          />
+        </>
+      )}
+      {planned && forecast !== null && (
+        <span className="whitespace-nowrap tabular-nums" data-testid="planned-work">
+          → {ms(forecast.workNs[frame]! / NS_PER_MS)}
+        </span>
+      )}
     </div>
   )
 }
+
+const PLANNED_WORDS = { recorded: 'recorded', planned: 'with the plan' }
 
 /** What recording itself cost of the frame. */
 export function RecorderShare({ take: { frames, detail }, frame }: { take: OpenTake; frame: number }) {

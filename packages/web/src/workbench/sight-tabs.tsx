@@ -9,6 +9,8 @@ const WORDS: Record<Sight, string> = {
   roster: 'roster',
   scaling: 'scaling',
   waiting: 'waiting',
+  forecast: 'forecast',
+  proof: 'proof',
 }
 
 /** What the middle shows. */

@@ -3,6 +3,7 @@ import { nextOver } from '@lapsus/core/take'
 import { quietFrame } from '../findings/show.ts'
 import type { OpenTake } from '../state/take.ts'
 import { LEDGER_SCOPES } from '@lapsus/core/detect'
+import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
 import { GROUPINGS, SIGHTS, UNITS, useView } from '../state/view.ts'
 import { sendPageCommand, sendStripCommand } from './commands.ts'
@@ -19,8 +20,11 @@ export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: 'w', does: 'the whole strip' },
   { keys: 'r', does: 'with or without the recorder’s own cost' },
   { keys: 'Space', does: 'while recording: freeze, or live again' },
-  { keys: '1 … 7', does: 'frame, ledger, spikes, memory, roster, scaling, waiting' },
+  { keys: '1 … 9', does: 'frame, ledger, spikes, memory, roster, scaling, waiting, forecast, proof' },
   { keys: 'f', does: 'findings, or room for the rest' },
+  { keys: 'p', does: 'the plan, or room for the rest' },
+  { keys: 'e', does: 'the frame as recorded, or as it would have been with the plan' },
+  { keys: 'Ctrl Z, Ctrl Shift Z', does: 'take back a change of the plan, or make it again' },
   { keys: 'c', does: 'lay a usual frame beside this one, or the ledger' },
   { keys: 's', does: 'ledger of all, spikes, typical frames, their difference' },
   { keys: 'b', does: 'ledger by path, marker, group, lane, caller' },
@@ -62,13 +66,15 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
     const { step, stepOver } = frameSteps(take, budgetMs)
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement
-      if (
-        event.ctrlKey ||
-        event.metaKey ||
-        event.altKey ||
-        target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')
-      )
+      if (target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')) return
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+        event.preventDefault()
+        const { undo, redo } = usePlan.getState()
+        if (event.shiftKey) redo()
+        else undo()
         return
+      }
+      if (event.ctrlKey || event.metaKey || event.altKey) return
       const { change, by, unit, scope, frame, beside, withoutRecorder } = useView.getState()
       const cycle = <T>(values: readonly T[], value: T): T =>
         values[(values.indexOf(value) + 1) % values.length]!
@@ -94,6 +100,11 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
           const { findingsOpen, setFindingsOpen } = useSettings.getState()
           setFindingsOpen(!findingsOpen)
         },
+        p: () => {
+          const { planOpen, setPlanOpen } = useSettings.getState()
+          setPlanOpen(!planOpen)
+        },
+        e: () => change({ planned: !useView.getState().planned }),
         ...Object.fromEntries(SIGHTS.map((sight, i) => [String(i + 1), () => change({ sight })])),
         Escape: () => change({ path: null, finding: null }),
         i: () => sendStripCommand('in'),

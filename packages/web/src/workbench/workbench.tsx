@@ -3,6 +3,8 @@ import { Link, useParams, useSearchParams } from 'react-router'
 import { Words } from '../components/words.tsx'
 import { LiveView } from '../live/live-view.tsx'
 import { FindingsColumn } from '../findings/findings-column.tsx'
+import { PlanColumn } from '../plan/plan-column.tsx'
+import { useBudgets } from '../state/budgets.ts'
 import { follow, useLive } from '../state/live.ts'
 import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
@@ -85,6 +87,8 @@ export function Workbench() {
 /** The take at rest: the strip above; findings, and the evidence for them. */
 function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
   const frames = take.frames.startNs.length
+  const { id } = take.detail
+  useEffect(() => void useBudgets.getState().load(id), [id])
   if (frames === 0) {
     return (
       <Words title="There is no frame in this take">
@@ -107,6 +111,7 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
             <Evidence take={take} budgetMs={budgetMs} />
           </div>
         </div>
+        <PlanColumn take={take} budgetMs={budgetMs} />
       </div>
     </div>
   )

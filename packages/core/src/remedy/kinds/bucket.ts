@@ -22,7 +22,9 @@ export const bucket: Remedy = {
   inputs(site) {
     const loads = loadsOf(site)
     const suggested = loads.find(({ name }) => name === site.subject) ?? loads[0]
-    const { variable, law } = variablePart(site, suggested?.values)
+    const { variable, law } = site.base.once(`law ${site.path} ${suggested?.name}`, () =>
+      variablePart(site, suggested?.values),
+    )
     return [
       choice('others', {
         words: 'tested against',
@@ -100,6 +102,10 @@ const finite = (values: Float64Array) => values.filter((value) => Number.isFinit
 
 /** Loads that never are nothing, the one that explains the cost best first. */
 function loadsOf(site: Site) {
+  return site.base.once(`loads ${site.workPath}`, () => readLoads(site))
+}
+
+function readLoads(site: Site) {
   const costNs = perRun(site)
   const use = framesThatTell(site, costNs)
   return loadSources(site.base.study)

@@ -44,7 +44,8 @@ export const gate: Remedy = {
     const keep = tree.map((ns, frame) => {
       if (measured === null || ns === 0) return passes
       const here = Math.max(0, 1 - needlessNs[frame]! / ns)
-      return measured > 0 ? Math.min(1, (here * passes) / measured) : passes
+      if (passes <= measured) return measured > 0 ? (here * passes) / measured : 0
+      return measured < 1 ? 1 - ((1 - here) * (1 - passes)) / (1 - measured) : 1
     })
     const testNs = numberOf(values, 'test') * 1000
     return outcome(

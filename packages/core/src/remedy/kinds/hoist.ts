@@ -12,11 +12,11 @@ export const hoist: Remedy = {
   effort: 'small',
   inputs(site) {
     if (sum(site.base.columns(site.workPath).repeatedNs) > 0) return []
-    const asked = site.base.study.courses.get(site.path)?.details?.repeated !== undefined
+    const details = site.base.study.courses.get(site.path)?.details ?? null
     throw new Refusal(
-      asked
-        ? `no run of ${site.name} repeats a question with the same answer in the same frame`
-        : `the runs of ${site.name} give no key, so nobody knows which are the same`,
+      details === null
+        ? `the runs of ${site.name} give no key, so nobody knows which are the same`
+        : `no run of ${site.name} repeats, with the same key and answer, what was asked before in its frame`,
     )
   },
   apply(site) {

@@ -1,5 +1,4 @@
 import { mean, median, sum } from '../../stats/index.ts'
-import { dense } from '../../study/index.ts'
 import { MAIN_LANE } from '../../take/index.ts'
 import { ms, plural, three } from '../../words/index.ts'
 import { everywhere } from '../change.ts'
@@ -28,7 +27,7 @@ export const jobs: Remedy = {
     if (site.base.inside(site.path).some((id) => site.base.study.paths.get(id).kind.startsWith('wait:')))
       throw new Refusal(`${site.name} waits for something itself: only work can be handed over`)
     const typicalNs = median(tree.filter((ns) => ns > 0))
-    const measured = handOverUs(site)
+    const measured = site.base.once('hand-over', () => handOverUs(site))
     const dispatchUs = measured ?? DISPATCH_US
     const workers = suggestedWorkers(site, tree)
     const grainMs = Math.max((WORTH * dispatchUs) / 1000, (typicalNs || 0) / 1e6 / (workers * 2))
@@ -91,24 +90,23 @@ export const jobs: Remedy = {
     const dispatchNs = numberOf(values, 'dispatch') * 1000
     const overlap = numberOf(values, 'overlap') / 100
     const isNext = values['join'] === 'next'
-    const busy = workerBusyNs(site, workers)
+    const lanes = workerLanes(site, workers)
+    const busyNs = new Array<number>(workers).fill(0)
+    const keep = everywhere(site.count, 1)
     const jobWaitNs = new Float64Array(site.count)
     const extraNs = new Float64Array(site.count)
     let worst = 0
     let waitsFrames = 0
     for (let frame = 0; frame < site.count; frame++) {
       const ns = tree[frame]!
-      if (ns === 0) continue
+      // What costs less than handing it over is done at once.
+      if (ns <= dispatchNs) continue
+      keep[frame] = 0
       if (ns > tree[worst]!) worst = frame
       const count = Math.ceil(ns / grainNs)
       extraNs[frame] = count * dispatchNs
-      const doneNs =
-        dispatchNs +
-        makespan(
-          count,
-          ns / count,
-          busy.map((lane) => lane[frame]!),
-        )
+      for (let worker = 0; worker < workers; worker++) busyNs[worker] = lanes[worker]!.busyNs[frame]!
+      const doneNs = dispatchNs + makespan(count, ns / count, busyNs)
       const othersNs = Math.max(0, workNs[frame]! - ns)
       const freeNs = isNext ? othersNs + idleNs(site, frame, ns) : othersNs * overlap
       const waitNs = Math.max(0, doneNs - freeNs)
@@ -117,12 +115,9 @@ export const jobs: Remedy = {
       jobWaitNs[at]! += waitNs
       if (waitNs > 0) waitsFrames++
     }
-    const frames = Math.max(
-      1,
-      tree.reduce((sum, ns) => sum + (ns > 0 ? 1 : 0), 0),
-    )
+    const frames = keep.reduce((sum, stays) => sum + 1 - stays, 0)
     const latency = isNext ? 1 : 0
-    return outcome([{ path: site.path, keep: everywhere(site.count, 0), extraNs, jobWaitNs }], {
+    return outcome([{ path: site.path, keep, extraNs, jobWaitNs }], {
       price: [
         `waits at the join in ${plural(waitsFrames, 'frame')} of ${frames}, ${ms(largest(jobWaitNs) / 1e6)} at worst`,
         ...(isNext ? ['results are one frame late'] : []),
@@ -130,15 +125,17 @@ export const jobs: Remedy = {
       ],
       notes: [`${three(mean(extraNs) / 1e6)} ms a frame for handing over`, ...coreWords(site, workers)],
       latencyFrames: { mean: latency, worst: latency },
-      picture: pictureOf(site, worst, {
-        tree,
-        grainNs,
-        dispatchNs,
-        busy,
-        joinNs: isNext
-          ? (site.base.study.frames.durationNs[worst] ?? 0)
-          : Math.max(0, workNs[worst]! - tree[worst]!) * overlap,
-      }),
+      picture:
+        frames === 0
+          ? null
+          : pictureOf(worst, lanes, {
+              workNs: tree[worst]!,
+              grainNs,
+              dispatchNs,
+              joinNs: isNext
+                ? site.base.study.frames.durationNs[worst]!
+                : Math.max(0, workNs[worst]! - tree[worst]!) * overlap,
+            }),
     })
   },
 }
@@ -147,56 +144,64 @@ export const jobs: Remedy = {
 const idleNs = (site: Site, frame: number, movedNs: number): number =>
   site.base.periodNs === null ? 0 : Math.max(0, site.base.periodNs - (site.replay.workNs[frame]! - movedNs))
 
-function pictureOf(
-  site: Site,
-  frame: number,
-  {
-    tree,
-    grainNs,
-    dispatchNs,
-    busy,
-    joinNs,
-  }: { tree: Float64Array; grainNs: number; dispatchNs: number; busy: Float64Array[]; joinNs: number },
-): Picture | null {
-  if (tree.length === 0 || tree[frame] === 0) return null
-  const count = Math.ceil(tree[frame]! / grainNs)
-  const busyNs = busy.map((lane) => lane[frame]!)
-  const { shifts, endNs } = scheduleJobs(count, tree[frame]! / count, busyNs)
-  const moved = shifts.map(({ lane, fromNs, toNs }) => ({
-    lane,
-    fromNs: fromNs + dispatchNs,
-    toNs: toNs + dispatchNs,
-  }))
+interface Handed {
+  workNs: number
+  grainNs: number
+  dispatchNs: number
+  joinNs: number
+}
+
+/** The jobs of one frame on their lanes. */
+function pictureOf(frame: number, lanes: Lane[], { workNs, grainNs, dispatchNs, joinNs }: Handed): Picture {
+  const count = Math.ceil(workNs / grainNs)
+  const busyNs = lanes.map((lane) => lane.busyNs[frame]!)
+  const { shifts, endNs } = scheduleJobs(count, workNs / count, busyNs)
   return {
     sort: 'schedule',
     frame,
-    lanes: busy.map((_, i) => laneNames(site)[i] ?? `worker ${i + 1}`),
+    lanes: lanes.map(({ name }) => name),
     busyNs,
-    shifts: moved,
+    shifts: shifts.map(({ lane, fromNs, toNs }) => ({
+      lane,
+      fromNs: fromNs + dispatchNs,
+      toNs: toNs + dispatchNs,
+    })),
     joinNs,
     endNs: endNs + dispatchNs,
   }
 }
 
+interface Lane {
+  name: string
+  /** What it does already, by frame. */
+  busyNs: Float64Array
+}
+
 const otherLanes = (site: Site) =>
   [...site.base.study.declarations.lanes.values()].filter(({ id }) => id !== MAIN_LANE)
-const laneNames = (site: Site) => otherLanes(site).map(({ name }) => name)
 
-/** For each worker what its lane does in each frame already; workers beyond the recorded lanes do nothing else. */
-function workerBusyNs(site: Site, workers: number): Float64Array[] {
+/** One for each worker; those beyond the recorded lanes do nothing else. */
+function workerLanes(site: Site, workers: number): Lane[] {
+  const known = site.base.once('lanes', () => recordedLanes(site))
+  return Array.from(
+    { length: workers },
+    (_, i) => known[i] ?? { name: `worker ${i + 1}`, busyNs: new Float64Array(site.count) },
+  )
+}
+
+/** The least busy ones first. */
+function recordedLanes(site: Site): Lane[] {
   const { study, count } = site.base
-  const lanes = otherLanes(site).map(({ id }) => {
-    const busy = new Float64Array(count)
+  const lanes = otherLanes(site).map(({ id, name }): Lane => {
+    const busyNs = new Float64Array(count)
     for (const course of study.courses.values()) {
       const { lane, depth } = study.paths.get(course.path)
       if (lane !== id || depth !== 0) continue
-      dense(course, 'totalNs', count).forEach((ns, frame) => (busy[frame]! += ns))
+      course.frame.forEach((frame, cell) => (busyNs[frame]! += course.totalNs[cell]!))
     }
-    return busy
+    return { name, busyNs }
   })
-  // The least busy ones first.
-  lanes.sort((a, b) => sum(a) - sum(b))
-  return Array.from({ length: workers }, (_, i) => lanes[i] ?? new Float64Array(count))
+  return lanes.sort((a, b) => sum(a.busyNs) - sum(b.busyNs))
 }
 
 /** As few as are done in half the rest of a middling frame with such work. */
@@ -219,11 +224,11 @@ function handOverUs(site: Site): number | null {
 }
 
 function laneWords(site: Site): string {
-  const names = laneNames(site)
-  if (names.length === 0) return 'the take knows of no other lane: those are assumed to do nothing else'
-  const busy = workerBusyNs(site, names.length)
-  const shares = busy.map((lane) => sum(lane) / Math.max(1, sum(site.base.study.frames.durationNs)))
-  return `the take knows of ${plural(names.length, 'other lane')}, busy ${shares.map((share) => `${three(share * 100)} %`).join(', ')} of the time`
+  const count = otherLanes(site).length
+  if (count === 0) return 'the take knows of no other lane: those are assumed to do nothing else'
+  const allNs = Math.max(1, sum(site.base.study.frames.durationNs))
+  const shares = workerLanes(site, count).map(({ busyNs }) => `${three((sum(busyNs) / allNs) * 100)} %`)
+  return `the take knows of ${plural(count, 'other lane')}, busy ${shares.join(', ')} of the time`
 }
 
 function coreWords(site: Site, workers: number): string[] {

@@ -24,7 +24,7 @@ export const pool: Remedy = {
     const classes = classesOf(site)
     const suggested = likeliest(site, classes)
     const lives = livesOf(site, suggested.id)
-    const sizes = poolSizes(lives)
+    const sizes = site.base.once(`pool sizes ${suggested.id}`, () => poolSizes(lives))
     const born = sum(lives.born)
     const { each, told } = bytesEach(site, suggested.id)
     return [
@@ -108,16 +108,17 @@ export const pool: Remedy = {
     const makingNs = numberOf(values, 'making') * 1000
     const makingEach = makingNs * (numberOf(values, 'part') / 100)
     const takeNs = numberOf(values, 'take') * 1000
-    // With nothing in it and nothing kept, every birth is as it was.
+    // What is made beyond the pool is made as before: its time stays where it is.
     const madeAnew = beyond === 'make' ? new Float64Array(site.count) : course.made
-    const usedEachFrame = course.served
-    const extraNs = usedEachFrame.map((served, frame) => served * takeNs + madeAnew[frame]! * makingEach)
+    const extraNs = course.served.map((served, frame) => served * takeNs + madeAnew[frame]! * makingEach)
+    // What is refused is not made either.
+    const spared = course.served.map((served, frame) => served + course.refusedIn[frame]!)
     const idle = mean(course.size.map((all, frame) => Math.max(0, all - course.live[frame]!)))
     const final = course.size.at(-1) ?? size
     return outcome(
       changesOf(site, {
         born: lives.born,
-        served: course.served,
+        served: spared,
         live: course.live,
         madeAnew,
         extraNs,
@@ -211,6 +212,10 @@ function likeliest(site: Site, classes: { id: number; name: string }[]): { id: n
 
 /** Births and deaths; those that die without having been born were there before. */
 function livesOf(site: Site, id: number): Lives & { born: Float64Array } {
+  return site.base.once(`lives ${id}`, () => readLives(site, id))
+}
+
+function readLives(site: Site, id: number): Lives & { born: Float64Array } {
   const { born, died } = site.lives(id) ?? {
     born: new Float64Array(site.count),
     died: new Float64Array(site.count),

@@ -1,6 +1,5 @@
 import { periodOf } from '../../detect/index.ts'
 import { mean, sum } from '../../stats/index.ts'
-import { MAIN_LANE } from '../../take/index.ts'
 import { ms, plural } from '../../words/index.ts'
 import { everywhere, type Change } from '../change.ts'
 import { choice, number, numberOf, type NumberInput, type Values } from '../input.ts'
@@ -78,7 +77,7 @@ export const stagger: Remedy = {
     const tasks = own === null ? [] : [own, ...partners]
     const shifted = tasks.length > 1 ? shift(site, tasks, values) : outcome([])
     if (parts === 1) return shifted
-    const spread = own === null || own.period === 1 ? inTurn(site, parts) : spreadOut(site, parts)
+    const spread = runsNearlyAlways(site) ? inTurn(site, parts) : spreadOut(site, parts)
     return {
       ...spread,
       changes: [...shifted.changes, ...spread.changes],
@@ -101,29 +100,33 @@ function taskOf(site: Site, path: number): Task | null {
   }
 }
 
+/** What runs in most frames can only be left out in some; what comes in bursts can be spread over the frames between. */
+const runsNearlyAlways = (site: Site): boolean =>
+  site.columns.calls.reduce((frames, runs) => frames + (runs > 0 ? 1 : 0), 0) > site.count / 2
+
 /** Other outermost periodic work of the main lane that falls into the same frames, the dearest first. */
 function partnersOf(site: Site, own: Task): Task[] {
-  const { study, evidence } = site.base
   if (own.period < 2) return []
-  const frames = new Set(study.courses.get(own.path)!.frame)
-  const related = (path: number) =>
-    study.paths.chain(path).includes(own.path) || study.paths.chain(own.path).includes(path)
-  const found = evidence.work.flatMap(({ path, course }) => {
-    if (path.lane !== MAIN_LANE || related(path.id) || course.frame.length > evidence.count / 2) return []
-    const common = course.frame.reduce((count, frame) => count + (frames.has(frame) ? 1 : 0), 0)
-    if (common < COMMON * Math.min(frames.size, course.frame.length)) return []
-    return taskOf(site, path.id) ?? []
-  })
-  return found
-    .filter(
-      ({ path }) =>
-        !study.paths
-          .chain(path)
-          .slice(0, -1)
-          .some((above) => found.some((other) => other.path === above)),
-    )
+  return site.base
+    .once(`partners ${own.path}`, () => inSameFrames(site, own.path))
+    .flatMap((path) => taskOf(site, path) ?? [])
     .sort((a, b) => b.cost - a.cost)
     .slice(0, MOST_PARTNERS)
+}
+
+function inSameFrames({ base: { study, evidence } }: Site, own: number): number[] {
+  const frames = new Set(study.courses.get(own)!.frame)
+  const related = (path: number) =>
+    study.paths.chain(path).includes(own) || study.paths.chain(own).includes(path)
+  const found = evidence.work.flatMap(({ path, course }) => {
+    if (related(path.id) || course.frame.length > evidence.count / 2) return []
+    const common = course.frame.reduce((count, frame) => count + (frames.has(frame) ? 1 : 0), 0)
+    if (common < COMMON * Math.min(frames.size, course.frame.length)) return []
+    return periodOf(course) === null ? [] : [path.id]
+  })
+  return found.filter(
+    (path) => !study.paths.chain(path).some((above) => above !== path && found.includes(above)),
+  )
 }
 
 const shiftName = (name: string) => `shift ${name}`

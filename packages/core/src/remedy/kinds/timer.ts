@@ -17,7 +17,7 @@ export const timer: Remedy = {
   effort: 'small',
   inputs: (site) => {
     void site.workPath
-    const changeMs = changeGapMs(site)
+    const changeMs = site.base.once(`changes ${site.path}`, () => changeGapMs(site))
     const everyMs = Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS)
     return [
       number('every', {

@@ -52,6 +52,7 @@ import {
   TakeChange,
   TakesQuery,
 } from '../requests.ts'
+import { takeOf } from '../take-of.ts'
 
 const CBOR = 'application/cbor'
 const CBOR_SEQUENCE = 'application/cbor-seq'
@@ -265,12 +266,6 @@ function recorderOf(row: TakeRow): RecorderFigures {
     throw new ProblemError(400, 'the recorder of this take did not say what it costs', 'recorder')
   }
   return figures
-}
-
-async function takeOf(context: Context): Promise<TakeRow> {
-  const row = await findTake(context['params'].take)
-  if (row === null) throw notFound('take of that name', 'take')
-  return row
 }
 
 async function recordingOf(context: Context): Promise<TakeRow> {

@@ -1,0 +1,35 @@
+/** Checks of plans and budgets. Failures name the field. */
+import { asFields, bad, finite, text, whole, type Fields } from '@lapsus/core/format'
+import { planFromJson, planToJson, type Plan } from '@lapsus/core/remedy'
+import { freeText, MOST } from './fields.ts'
+import type { BudgetsResponse, PlanSummary, StoredPlan } from './types.ts'
+
+function summary(fields: Fields): void {
+  text(fields, 'id')
+  freeText(fields, 'name')
+  freeText(fields, 'changed')
+  whole(fields, 'items', 0, MOST)
+}
+
+export function checkPlans(value: unknown): PlanSummary[] {
+  if (!Array.isArray(value)) throw bad('plans', 'an array', value)
+  for (const plan of value) summary(asFields(plan, 'plan'))
+  return value as PlanSummary[]
+}
+
+export function checkPlan(value: unknown): StoredPlan {
+  const fields = asFields(value, 'plan')
+  summary(fields)
+  whole(fields, 'revision', 1, MOST)
+  const { plan } = planFromJson(planToJson(fields['plan'] as Plan))
+  return { ...(fields as unknown as StoredPlan), plan }
+}
+
+export function checkBudgets(value: unknown): BudgetsResponse {
+  const fields = asFields(value, 'budgets')
+  freeText(fields, 'device')
+  const budgets = asFields(fields['budgets'], 'budgets')
+  const groups = asFields(budgets['groups'], 'groups')
+  for (const group of Object.keys(groups)) finite(groups, group, 0)
+  return value as BudgetsResponse
+}

@@ -1,0 +1,2 @@
+export * from './likeness.ts'
+export * from './proof.ts'

@@ -1,0 +1,367 @@
+/** Plans: their format, what they come to as a whole, and the questions that are asked of them. */
+import { expect } from 'chai'
+import { differencesOf, hasWrongSign, isNear, proofLines } from '@lapsus/core/compare'
+import {
+  baseOf,
+  counts,
+  emptyPlan,
+  forecastPlan,
+  frameAfter,
+  groupFigures,
+  optionsOf,
+  planFromJson,
+  planToJson,
+  planToMarkdown,
+  sensitivityOf,
+  spansAfter,
+  stillOver,
+} from '@lapsus/core/remedy'
+import { frameFigures } from '@lapsus/core/take'
+import { forecastOn, item, totalOf } from './support/plans.ts'
+import { run, runs, studyFrom, type Run, type TestFrame, type TestGame } from './support/studies.ts'
+
+const MS = 1e6
+const REFRESH = 1e9 / 60
+
+/** Locked to a refresh: `sim` with npcs, a burst every tenth frame, and the wait for the refresh. */
+function locked(count = 120): TestFrame[] {
+  return Array.from({ length: count }, (_, i) => {
+    const burst = i % 10 === 4 ? runs(1, 'burst', 14 * MS) : []
+    const spent = 6 * MS + burst.length * 14 * MS
+    return {
+      runs: [
+        run('sim', 1 * MS, { children: [...runs(10, 'npc', 0.4 * MS, { effect: i % 2 === 0 }), ...burst] }),
+        run('draw', 1 * MS),
+        run('refresh', Math.ceil(spent / REFRESH) * REFRESH - spent),
+      ],
+      gauges: { load: 10 },
+    }
+  })
+}
+const LOCKED: TestGame = {
+  markers: { refresh: { kind: 'wait:refresh' }, npc: { group: 'actors' }, draw: { group: 'picture' } },
+}
+const BURST = ['sim', 'burst']
+
+describe('a plan', () => {
+  it('gives figures before and after, by the same definitions as everywhere', () => {
+    const { forecast, replay } = forecastOn(locked(), [item('drop', BURST)], LOCKED)
+    const { study } = replay.base
+    expect(forecast.before.frames).to.deep.equal(frameFigures(study.frames, 1e9 / 60 / MS))
+    expect(forecast.before.frames.over).to.equal(12)
+    expect(forecast.after.frames.over).to.equal(0)
+    expect(forecast.before.frames.late).to.equal(12)
+    expect(forecast.after.frames.late).to.equal(0)
+    expect(forecast.before.spikes).to.equal(12)
+    expect(forecast.after.spikes).to.equal(0)
+    expect(forecast.after.frames.work.worst).to.be.closeTo(6, 1e-6)
+  })
+
+  it('lets what it saves before a refresh be waited for, in whole refreshes', () => {
+    const { forecast } = forecastOn(locked(), [item('by-hand', BURST, { factor: 0.5 })], LOCKED)
+    const { durationNs, waitNs, workNs } = forecast.frames
+    for (let i = 0; i < 120; i++) {
+      expect(durationNs[i]).to.be.closeTo(REFRESH, 1)
+      expect(waitNs.refresh[i]! + workNs[i]!).to.be.closeTo(REFRESH, 1)
+    }
+  })
+
+  it('takes up savings in the wait for graphics, as long as there is one', () => {
+    const frames: TestFrame[] = Array.from({ length: 20 }, () => ({
+      runs: [run('sim', 6 * MS), run('gpu', 4 * MS)],
+    }))
+    const game: TestGame = { markers: { gpu: { kind: 'wait:graphics' } } }
+    const less = forecastOn(frames, [item('by-hand', ['sim'], { factor: 0.5 })], game).forecast
+    less.frames.durationNs.forEach((ns) => expect(ns).to.be.closeTo(10 * MS, 1))
+    less.frames.waitNs.graphics.forEach((ns) => expect(ns).to.be.closeTo(7 * MS, 1))
+    const more = forecastOn(frames, [item('by-hand', ['sim'], { factor: 2 })], game).forecast
+    more.frames.durationNs.forEach((ns) => expect(ns).to.be.closeTo(12 * MS, 1))
+    more.frames.waitNs.graphics.forEach((ns) => expect(ns).to.be.closeTo(0, 1))
+  })
+
+  it('leaves out what is off or dropped, and says what still could be set', () => {
+    const items = [item('drop', BURST, {}, { on: false }), item('drop', ['draw'], {}, { state: 'dropped' })]
+    const { forecast } = forecastOn(locked(), items, LOCKED)
+    expect(forecast.after).to.deep.equal(forecast.before)
+    expect(forecast.items.map(({ gainMsPerFrame }) => gainMsPerFrame)).to.deep.equal([0, 0])
+    const off = forecastOn(locked(), [item('by-hand', BURST, {}, { on: false })], LOCKED).forecast
+    expect(off.items[0]!.inputs.map(({ name }) => name)).to.deep.equal(['factor'])
+  })
+
+  it('goes on where one of its items cannot be, and names that', () => {
+    const items = [
+      item('drop', ['gone', 'away']),
+      item('by-hand', BURST, { factor: -3 }),
+      item('by-hand', ['draw'], { factor: 0, colour: 7 }),
+      item('drop', BURST),
+    ]
+    const { forecast } = forecastOn(locked(), items, LOCKED)
+    expect(forecast.items.map(({ refusal }) => refusal)).to.deep.equal([
+      'the take has no path gone > away',
+      '“factor on its time” must be a number from 0 to 10, got -3',
+      null,
+      null,
+    ])
+    expect(forecast.items[2]!.problems).to.deep.equal([
+      'there is no parameter “colour” here; there are: factor',
+    ])
+    expect(forecast.after.frames.work.worst).to.be.closeTo(5, 1e-6)
+  })
+
+  it('works on no frames at all, and on one', () => {
+    const none = forecastPlan(baseOf(studyFrom([])), { items: [item('drop', ['sim'])] }).forecast
+    expect(none.items[0]!.refusal).to.equal('the take has no path sim')
+    expect(none.after.frames.frames).to.equal(0)
+    const one = forecastOn(
+      [{ runs: [run('sim', MS)] }],
+      [item('drop', ['sim']), item('timer', ['sim'])],
+    ).forecast
+    expect(one.after.frames.work.worst).to.equal(0)
+  })
+
+  it('names the frames that stay over, worst first, and what takes most of them', () => {
+    const frames = locked().map((frame, i) =>
+      i === 50 ? { ...frame, runs: [run('load', 40 * MS), ...frame.runs] } : frame,
+    )
+    const forecasted = forecastOn(frames, [item('drop', BURST)], LOCKED)
+    const over = stillOver(forecasted)
+    expect(over.map(({ frame }) => frame)).to.deep.equal([50])
+    const [first] = over[0]!.because
+    const { study } = forecasted.replay.base
+    expect(study.declarations.marker(study.paths.get(first!.path!).marker).name).to.equal('load')
+    expect(first!.ns).to.equal(40 * MS)
+    expect(stillOver(forecastOn(frames, [], LOCKED), 3)).to.have.length(3)
+  })
+
+  it('tells which assumptions matter, the one that moves most first', () => {
+    const base = baseOf(studyFrom(locked(), LOCKED))
+    const plan = {
+      ...emptyPlan(),
+      items: [item('by-hand', ['sim', 'npc'], { factor: 0.5 }), item('by-hand', ['draw'], { factor: 0.5 })],
+    }
+    const found = sensitivityOf(base, plan, forecastPlan(base, plan).forecast)
+    expect(found.map((one) => one.item)).to.deep.equal([plan.items[0]!.id, plan.items[1]!.id])
+    const [npc] = found
+    // 4 ms of npcs, ± 15 % of them.
+    expect(npc!.high.p95Ms - npc!.low.p95Ms).to.be.closeTo(4 * 0.3, 1e-6)
+    expect([npc!.low.value, npc!.high.value]).to.deep.equal([0.35, 0.65])
+  })
+
+  it('shows groups against what they may take', () => {
+    const { forecast, replay } = forecastOn(
+      locked(),
+      [item('by-hand', ['sim', 'npc'], { factor: 0.25 })],
+      LOCKED,
+    )
+    const of = (after: boolean) =>
+      groupFigures(replay.base, after ? replay : null, { actors: 2 }).find(({ group }) => group === 'actors')!
+    expect(of(false)).to.deep.include({ budgetMs: 2, over: 120 })
+    expect(of(false).meanMs).to.be.closeTo(4, 1e-9)
+    expect(of(true).meanMs).to.be.closeTo(1, 1e-9)
+    expect(of(true).over).to.equal(0)
+    expect(forecast.items[0]!.gainMsPerFrame).to.be.closeTo(3, 1e-9)
+  })
+
+  it('offers what fits a finding, what gains most first, with reasons where it does not', () => {
+    const base = baseOf(studyFrom(locked(), LOCKED))
+    const options = optionsOf(base, {
+      path: ['sim', 'npc'],
+      subject: '',
+      remedies: ['hoist', 'gate', 'drop', 'react'],
+      frames: [1],
+    })
+    expect(options.map(({ remedy }) => remedy)).to.deep.equal(['drop', 'gate', 'react', 'hoist'])
+    expect(options[0]!.gainMsPerFrame).to.be.closeTo(4, 1e-9)
+    // In odd frames all npcs are needless.
+    expect(options[1]!.gainMsWhereItStrikes).to.be.closeTo(4, 0.01)
+    expect(options[3]!.refusal).to.contain('repeats')
+  })
+})
+
+describe('the page of a frame with a plan', () => {
+  const spansOf = (frames: TestFrame[], frame: number, ids: (names: string[]) => number) => {
+    const rows: { path: number; startNs: number; durationNs: number }[] = []
+    const lay = (span: Run, at: number, above: string[]): number => {
+      const names = [...above, span.marker]
+      const total = totalOf(span)
+      rows.push({ path: ids(names), startNs: at, durationNs: total })
+      let inner = at + span.selfNs
+      for (const child of span.children ?? []) inner = lay(child, inner, names)
+      return at + total
+    }
+    let at = 1_000_000
+    for (const span of frames[frame]!.runs) at = lay(span, at, [])
+    return {
+      path: Uint32Array.from(rows, ({ path }) => path),
+      startNs: Float64Array.from(rows, ({ startNs }) => startNs),
+      durationNs: Float64Array.from(rows, ({ durationNs }) => durationNs),
+    }
+  }
+
+  it('has each run as long as the plan leaves it, nested and in order as before', () => {
+    const frames = locked()
+    const forecasted = forecastOn(
+      frames,
+      [item('by-hand', ['sim', 'npc'], { factor: 0.5 }), item('drop', BURST)],
+      LOCKED,
+    )
+    const { study } = forecasted.replay.base
+    const ids = (names: string[]) =>
+      study.paths.all.find(
+        ({ id }) =>
+          study.paths
+            .chain(id)
+            .map((one) => study.declarations.marker(study.paths.get(one).marker).name)
+            .join() === names.join(),
+      )!.id
+    const spans = spansOf(frames, 4, ids)
+    const after = spansAfter(spans, 1_000_000, study.paths, frameAfter(forecasted, 4))
+    const total = (name: string[]) =>
+      [...after.path.keys()]
+        .filter((i) => after.path[i] === ids(name))
+        .reduce((sum, i) => sum + after.durationNs[i]!, 0)
+    expect(total(['sim', 'npc'])).to.be.closeTo(2 * MS, 1)
+    expect([...after.path]).to.not.include(ids(BURST))
+    expect(total(['sim'])).to.be.closeTo(3 * MS, 1)
+    expect(total(['refresh'])).to.be.closeTo(forecasted.forecast.frames.waitNs.refresh[4]!, 1)
+    expect(after.startNs[0]).to.equal(1_000_000)
+    // Nothing overlaps: each root begins where the one before it ended.
+    const roots = [...after.path.keys()].filter((i) => study.paths.depthOf[after.path[i]!] === 0)
+    roots.slice(1).forEach((root, i) => {
+      expect(after.startNs[root]).to.be.closeTo(after.startNs[roots[i]!]! + after.durationNs[roots[i]!]!, 1)
+    })
+    expect([...after.from].every((from) => from >= 0)).to.equal(true)
+  })
+
+  it('shows work that comes from other frames where it belongs', () => {
+    const frames = locked()
+    const forecasted = forecastOn(frames, [item('slice', BURST, { budget: 3, cost: 0 })], LOCKED)
+    expect(forecasted.forecast.items[0]!.refusal).to.equal(null)
+    const { study } = forecasted.replay.base
+    const ids = (names: string[]) =>
+      study.paths.all.find(
+        ({ id }) =>
+          study.paths
+            .chain(id)
+            .map((one) => study.declarations.marker(study.paths.get(one).marker).name)
+            .join() === names.join(),
+      )!.id
+    const after = spansAfter(spansOf(frames, 5, ids), 1_000_000, study.paths, frameAfter(forecasted, 5))
+    const moved = [...after.path.keys()].find((i) => after.path[i] === ids(BURST))!
+    expect(after.from[moved]).to.equal(-1)
+    expect(after.durationNs[moved]).to.be.closeTo(3 * MS, 1)
+    const sim = [...after.path.keys()].find((i) => after.path[i] === ids(['sim']))!
+    expect(after.durationNs[sim]).to.be.closeTo(8 * MS, 1)
+  })
+})
+
+describe('a plan as JSON', () => {
+  const plan = {
+    name: 'Spring cleaning – für später',
+    items: [item('pool', ['mail', 'letter'], { size: 12, beyond: 'grow' }, { note: 'ask Ana', who: 'Bo' })],
+    proof: 'take-12345',
+  }
+
+  it('comes back as it was', () => {
+    const { plan: read, problems } = planFromJson(JSON.parse(JSON.stringify(planToJson(plan))))
+    expect(read).to.deep.equal(plan)
+    expect(problems).to.deep.equal([])
+  })
+
+  it('keeps what makes sense of one that does not in all, and names the rest', () => {
+    const { plan: read, problems } = planFromJson({
+      format: 'lapsus-plan',
+      version: 1,
+      items: [
+        { remedy: 'wish', path: ['a'] },
+        7,
+        { remedy: 'drop', path: 'a' },
+        { remedy: 'drop', path: ['a'], id: 'x', state: 'someday', parameters: { a: NaN, b: 'text', c: [1] } },
+        { remedy: 'drop', path: ['b'], id: 'x' },
+      ],
+    })
+    expect(read.items.map(({ path }) => path)).to.deep.equal([['a'], ['b']])
+    expect(new Set(read.items.map(({ id }) => id)).size).to.equal(2)
+    expect(read.items[0]).to.deep.include({ state: 'idea', parameters: { b: 'text' } })
+    expect(problems).to.have.length(6)
+    expect(problems[0]).to.match(/^item 1 is left out: there is no remedy "wish"; there are: pool,/)
+    expect(problems.join('\n')).to.contain('item 2 is left out: expected an object, got 7')
+    expect(problems.join('\n')).to.contain('"state" must be one of idea, doing, done, dropped, got "someday"')
+  })
+
+  it('is refused where it is none, or of another version', () => {
+    expect(() => planFromJson([])).to.throw('expected a plan')
+    expect(() => planFromJson(null)).to.throw('expected a plan')
+    expect(() => planFromJson({ format: 'other' })).to.throw('"format" must be "lapsus-plan", got "other"')
+    expect(() => planFromJson({ format: 'lapsus-plan', version: 2, items: [] })).to.throw(
+      'version 2; version 1 is understood',
+    )
+    expect(() => planFromJson({ format: 'lapsus-plan', version: 1 })).to.throw('"items" must be an array')
+  })
+
+  it('counts what is on and not dropped', () => {
+    expect(counts({ on: true, state: 'done' })).to.equal(true)
+    expect(counts({ on: true, state: 'dropped' })).to.equal(false)
+    expect(counts({ on: false, state: 'idea' })).to.equal(false)
+  })
+
+  it('reads as text with figures, reasons and no markup of its own', () => {
+    const items = [
+      item('drop', BURST, {}, { note: 'not <b>now</b> | # *', who: 'Bo' }),
+      item('by-hand', ['draw'], {}, { state: 'dropped', reason: 'too ugly' }),
+    ]
+    const { forecast } = forecastOn(locked(), items, LOCKED)
+    const text = planToMarkdown({ name: 'A plan', items, proof: null }, forecast, {
+      game: 'Game',
+      take: 'night',
+      target: 60,
+    })
+    expect(text).to.contain('| work p99 | 20.0 ms | 6.00 ms |')
+    expect(text).to.contain('## 1. drop: sim \\> burst')
+    expect(text).to.contain('Dropped because: too ugly')
+    expect(text).to.contain('not \\<b\\>now\\</b\\> \\| \\# \\*')
+  })
+})
+
+describe('a proof', () => {
+  it('sets before, forecast and after side by side, with the error', () => {
+    const before = forecastOn(locked(), [], LOCKED).forecast.before
+    const { after: forecast } = forecastOn(locked(), [item('drop', BURST)], LOCKED).forecast
+    const after = forecastOn(
+      locked().map((frame) => ({
+        ...frame,
+        runs: frame.runs.map((one) => ({ ...one, selfNs: one.selfNs + 100_000, children: [] })),
+      })),
+      [],
+      LOCKED,
+    ).forecast.before
+    const lines = proofLines(before, forecast, after)
+    const p50 = lines.find(({ id }) => id === 'p50')!
+    expect(p50.error).to.be.closeTo(forecast.frames.work.p50 - after.frames.work.p50, 1e-12)
+    expect(p50.near).to.equal(isNear(forecast.frames.work.p50, after.frames.work.p50))
+    expect(lines.find(({ id }) => id === 'over')).to.deep.include({ before: 100, forecast: 0 })
+    expect(proofLines(before, null, after)[0]).to.deep.include({ forecast: null, error: null, near: null })
+  })
+
+  it('is near within 15 %, or 0.3 ms; a sign is wrong only beyond the unrest of machines', () => {
+    expect(isNear(1.2, 1)).to.equal(true)
+    expect(isNear(1.31, 1)).to.equal(false)
+    expect(isNear(11.4, 10)).to.equal(true)
+    expect(isNear(8.4, 10)).to.equal(false)
+    expect(hasWrongSign({ before: 10, forecast: 8, after: 12 })).to.equal(true)
+    expect(hasWrongSign({ before: 10, forecast: 8, after: 10.2 })).to.equal(false)
+    expect(hasWrongSign({ before: 10, forecast: 8, after: 9 })).to.equal(false)
+  })
+
+  it('says in words where two takes are not of the same load', () => {
+    const one = studyFrom(locked(200), { ...LOCKED, conditions: { build: 'debug', seed: 1 } })
+    expect(differencesOf(one, one)).to.deep.equal([])
+    const heavier = locked(200).map((frame) => ({ ...frame, gauges: { load: 20 } }))
+    const other = studyFrom(heavier, { ...LOCKED, conditions: { build: 'release', seed: 1 } })
+    expect(differencesOf(one, other)).to.deep.equal([
+      'build: “debug” before, “release” after',
+      '“load”: 10.0 before, 20.0 after (50.0 % apart)',
+    ])
+    expect(differencesOf(one, studyFrom(locked(20), LOCKED)).join()).to.contain('only 20 frames after')
+  })
+})

@@ -1,0 +1,149 @@
+/** The work behind a plan, off the page's own thread: the take's columns, and forecasts on them. */
+import type { TakeDetail } from '@lapsus/api'
+import { differencesOf } from '@lapsus/core/compare'
+import {
+  baseOf,
+  forecastPlan,
+  frameAfter,
+  groupFigures,
+  optionsOf,
+  planToMarkdown,
+  sensitivityOf,
+  stillOver,
+  type Base,
+  type Figures,
+  type Forecast,
+  type Forecasted,
+  type FrameAfter,
+  type GroupFigures,
+  type Plan,
+  type PlanContext,
+  type RemedyOption,
+  type Sensitivity,
+  type StillOver,
+} from '@lapsus/core/remedy'
+import type { RemedyKind } from '@lapsus/core/detect'
+import { studyWithoutRecorder, type Study } from '@lapsus/core/study'
+import { transfer } from 'comlink'
+import { readStudy } from './read-study.ts'
+
+/** How frames are judged. */
+export interface Judged {
+  target: number
+  withoutRecorder: boolean
+}
+
+export interface DeskForecast {
+  forecast: Forecast
+  over: StillOver[]
+  groupsBefore: GroupFigures[]
+  groupsAfter: GroupFigures[]
+  /** What working it out took, ms. */
+  tookMs: number
+}
+
+export interface OtherTake {
+  figures: Figures
+  /** Work of its frames, ns. */
+  workNs: Float64Array
+  durationNs: Float64Array
+  /** What is not alike, in words. */
+  differences: string[]
+}
+
+export interface OptionsRequest {
+  path: string[]
+  subject: string
+  remedies: readonly RemedyKind[]
+  frames: readonly number[]
+}
+
+export class Desk {
+  #study: Study | null = null
+  #takeId = ''
+  #base: Base | null = null
+  #judged = ''
+  #last: Forecasted | null = null
+
+  /** Reads a take, unless it is here; then judges its frames. */
+  async open(detail: TakeDetail, judged: Judged, onProgress: (share: number) => void): Promise<void> {
+    const key = `${detail.id} ${detail.frames}`
+    if (this.#takeId !== key) {
+      this.#base = this.#last = null
+      this.#study = await readStudy(detail, onProgress)
+      this.#takeId = key
+      this.#judged = ''
+    }
+    const how = `${judged.target} ${judged.withoutRecorder}`
+    if (this.#judged === how) return
+    this.#base = baseOf(judgedStudy(this.#study!, judged))
+    this.#judged = how
+    this.#last = null
+  }
+
+  forecast(plan: Plan, budgets: Record<string, number>): DeskForecast {
+    const startMs = performance.now()
+    const base = this.#known
+    this.#last = forecastPlan(base, plan)
+    const tookMs = performance.now() - startMs
+    const { forecast, replay } = this.#last
+    // The columns by frame are many; those of the items are not needed where the page is drawn.
+    const items = forecast.items.map((item) => ({ ...item, gainNs: null }))
+    return {
+      forecast: { ...forecast, items },
+      over: stillOver(this.#last),
+      groupsBefore: groupFigures(base, null, budgets),
+      groupsAfter: groupFigures(base, replay, budgets),
+      tookMs,
+    }
+  }
+
+  /** Of a plan that is not the one on the page: of it with one item alone, say. */
+  figures(plan: Plan): { before: Figures; after: Figures; workNs: Float64Array } {
+    const { before, after, frames } = forecastPlan(this.#known, plan).forecast
+    return { before, after, workNs: frames.workNs }
+  }
+
+  sensitivity(plan: Plan): Sensitivity[] {
+    const base = this.#known
+    return sensitivityOf(base, plan, forecastPlan(base, plan, { withSpikes: false }).forecast)
+  }
+
+  options(request: OptionsRequest): RemedyOption[] {
+    return optionsOf(this.#known, request)
+  }
+
+  /** Of the last forecast; null before there is one. */
+  frame(frame: number): FrameAfter | null {
+    if (this.#last === null) return null
+    const after = frameAfter(this.#last, frame)
+    return transfer(after, [after.path.buffer, after.selfNs.buffer])
+  }
+
+  markdown(plan: Plan, context: PlanContext): string {
+    return planToMarkdown(plan, forecastPlan(this.#known, plan).forecast, context)
+  }
+
+  /** Another take, judged like this one. */
+  async compareWith(detail: TakeDetail, judged: Judged): Promise<OtherTake> {
+    const study = judgedStudy(await readStudy(detail, () => {}), judged)
+    const { forecast } = forecastPlan(baseOf(study), { items: [] })
+    const { workNs, durationNs } = study.frames
+    return {
+      figures: forecast.before,
+      workNs: workNs.slice(),
+      durationNs: durationNs.slice(),
+      differences: differencesOf({ ...this.#study!, target: judged.target }, study),
+    }
+  }
+
+  get #known(): Base {
+    if (this.#base === null) throw new Error('no take is open to plan on')
+    return this.#base
+  }
+}
+
+function judgedStudy(recorded: Study, { target, withoutRecorder }: Judged): Study {
+  const study = { ...recorded, target }
+  return withoutRecorder ? studyWithoutRecorder(study) : study
+}

@@ -1,0 +1,27 @@
+import { useEffect } from 'react'
+import { useBudgets } from '../state/budgets.ts'
+import { usePlan } from '../state/plan.ts'
+import { useSettings } from '../state/settings.ts'
+import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
+
+/** Keeps the plan about the take that is open: read when it is first needed, judged as the views are. */
+export function usePlanning(take: OpenTake, budgetMs: number): void {
+  const { detail } = take
+  const planOpen = useSettings((settings) => settings.planOpen)
+  const sight = useView((view) => view.sight)
+  const planned = useView((view) => view.planned)
+  const withoutRecorder = useView((view) => view.withoutRecorder)
+  const plan = usePlan((state) => state.id)
+  const isNeeded = planOpen || planned || sight === 'forecast' || sight === 'proof'
+  const groups = useBudgets((state) => state.groups)
+
+  useEffect(() => void usePlan.getState().load(detail, useView.getState().plan), [detail])
+  useEffect(() => {
+    if (isNeeded) void usePlan.getState().prepare(detail, { target: 1000 / budgetMs, withoutRecorder })
+  }, [isNeeded, detail, budgetMs, withoutRecorder])
+  useEffect(() => {
+    if (plan !== null) useView.getState().change({ plan })
+  }, [plan])
+  useEffect(() => usePlan.getState().refresh(), [groups])
+}
