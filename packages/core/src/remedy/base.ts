@@ -39,6 +39,8 @@ export interface Base {
 export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study)): Base {
   const { count, budgetNs } = evidence
   const columns = new Map<number, PathColumns>()
+  // For all that say nothing about themselves; nobody writes to what is as recorded.
+  const zeros = new Float64Array(count)
   const insides = new Map<number, number[]>()
   const known = new Map<string, unknown>()
   return {
@@ -52,7 +54,7 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
     heapBytes: highestHeap(study),
     columns(path) {
       let own = columns.get(path)
-      if (own === undefined) columns.set(path, (own = columnsOf(study, path, count)))
+      if (own === undefined) columns.set(path, (own = columnsOf(study, path, count, zeros)))
       return own
     },
     inside(path) {
@@ -101,27 +103,26 @@ function highestHeap({ declarations, gauges }: Study): number | null {
   return highest === undefined || !Number.isFinite(highest) ? null : highest
 }
 
-function columnsOf(study: Study, path: number, count: number): PathColumns {
+function columnsOf(study: Study, path: number, count: number, zeros: Float64Array): PathColumns {
   const course = study.courses.get(path)
   const details = course?.details ?? null
-  const spread = (values: ArrayLike<number> | undefined) => {
+  const times = { selfNs: dense(course, 'selfNs', count), calls: dense(course, 'calls', count) }
+  if (details === null) return { ...times, bytes: zeros, needlessNs: zeros, repeatedNs: zeros }
+  const spread = (values: ArrayLike<number>) => {
     const column = new Float64Array(count)
-    if (values !== undefined) course!.frame.forEach((frame, cell) => (column[frame] = values[cell]!))
+    course!.frame.forEach((frame, cell) => (column[frame] = values[cell]!))
     return column
   }
-  const bytes = spread(details?.bytes)
-  if (details !== null && course !== undefined) {
-    // Runs of which it is not known allocate as much as the others.
-    const known = sum(course.calls) - sum(details.unknownBytes)
-    const each = known > 0 ? sum(details.bytes) / known : 0
-    course.frame.forEach((frame, cell) => (bytes[frame]! += details.unknownBytes[cell]! * each))
-  }
+  const bytes = spread(details.bytes)
+  // Runs of which it is not known allocate as much as the others.
+  const known = sum(course!.calls) - sum(details.unknownBytes)
+  const each = known > 0 ? sum(details.bytes) / known : 0
+  course!.frame.forEach((frame, cell) => (bytes[frame]! += details.unknownBytes[cell]! * each))
   return {
-    selfNs: dense(course, 'selfNs', count),
-    calls: dense(course, 'calls', count),
+    ...times,
     bytes,
-    needlessNs: spread(details?.needlessNs),
-    repeatedNs: spread(details?.repeatedNs),
+    needlessNs: spread(details.needlessNs),
+    repeatedNs: spread(details.repeatedNs),
   }
 }
 

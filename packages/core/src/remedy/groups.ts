@@ -2,7 +2,7 @@
 import { percentileInPlace } from '../stats/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import type { Base } from './base.ts'
-import type { Replay } from './replay.ts'
+import { addRecordedSelf, type Replay } from './replay.ts'
 
 export interface GroupFigures {
   group: string
@@ -28,8 +28,8 @@ export function groupFigures(
     const { group } = study.declarations.marker(marker)
     let column = sums.get(group)
     if (column === undefined) sums.set(group, (column = new Float64Array(count)))
-    const { selfNs } = (replay ?? base).columns(path)
-    for (let frame = 0; frame < count; frame++) column[frame]! += selfNs[frame]!
+    if (replay === null) addRecordedSelf(base, path, column)
+    else replay.addSelf(path, column)
   }
   return [...sums]
     .map(([group, column]): GroupFigures => {

@@ -25,7 +25,7 @@ export function frameAfter({ forecast, replay }: Forecasted, frame: number): Fra
   for (const id of courses.keys()) {
     const { kind, lane } = paths.get(id)
     if (lane !== MAIN_LANE) continue
-    const selfNs = replay.columns(id).selfNs[frame]!
+    const selfNs = replay.selfAt(id, frame)
     if (kind === 'collect') {
       const before = frames.collectNs[frame]!
       const now = collectNs[frame]!

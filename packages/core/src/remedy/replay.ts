@@ -1,4 +1,5 @@
 /** The recorded frames, with what a plan has changed so far. */
+import { lowerBound } from '../stats/index.ts'
 import { WAIT_REASONS, type WaitReason } from '../take/index.ts'
 import { COLUMNS, type Base, type PathColumns } from './base.ts'
 import type { Change } from './change.ts'
@@ -33,9 +34,16 @@ export class Replay {
     return this.#columns.get(path) ?? this.base.columns(path)
   }
 
-  /** Whether anything has changed a path. */
-  isTouched(path: number): boolean {
-    return this.#columns.has(path)
+  /** Own time of a path in one frame, without laying out columns of what is as recorded. */
+  selfAt(path: number, frame: number): number {
+    return this.#columns.get(path)?.selfNs[frame] ?? recordedSelf(this.base, path, frame)
+  }
+
+  /** Adds the own time of a path to a column, in the same way. */
+  addSelf(path: number, target: Float64Array): void {
+    const touched = this.#columns.get(path)
+    if (touched !== undefined) addTo(target, touched.selfNs)
+    else addRecordedSelf(this.base, path, target)
   }
 
   /** Time of a path with all inside it, waiting included, by frame. */
@@ -118,6 +126,20 @@ export class Replay {
     const all = sums.reduce((sum, ns) => sum + ns, 0)
     return sums.map((ns, i) => (all > 0 ? ns / all : i === 0 ? 1 : 0))
   }
+}
+
+export function recordedSelf({ study }: Base, path: number, frame: number): number {
+  const course = study.courses.get(path)
+  if (course === undefined) return 0
+  const cell = lowerBound(course.frame, frame)
+  return course.frame[cell] === frame ? course.selfNs[cell]! : 0
+}
+
+export function addRecordedSelf({ study }: Base, path: number, target: Float64Array): void {
+  const course = study.courses.get(path)
+  if (course === undefined) return
+  const { frame, selfNs } = course
+  for (let cell = 0; cell < frame.length; cell++) target[frame[cell]!]! += selfNs[cell]!
 }
 
 export function addTo(target: Float64Array, more: Float64Array): void {

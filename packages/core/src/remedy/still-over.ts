@@ -1,6 +1,7 @@
 /** Frames that a plan does not bring below the budget, and why. */
 import { MAIN_LANE } from '../take/index.ts'
 import type { Forecasted } from './forecast.ts'
+import { recordedSelf } from './replay.ts'
 
 export interface StillOver {
   frame: number
@@ -36,8 +37,8 @@ export function stillOver({ forecast, replay }: Forecasted, most = 50): StillOve
     const paths = work.map((path): Because => ({
       what: 'path',
       path,
-      ns: replay.columns(path).selfNs[frame]!,
-      beforeNs: base.columns(path).selfNs[frame]!,
+      ns: replay.selfAt(path, frame),
+      beforeNs: recordedSelf(base, path, frame),
     }))
     const rest = (all: number, collected: number, pick: (one: Because) => number) =>
       Math.max(

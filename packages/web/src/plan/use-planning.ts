@@ -2,7 +2,7 @@ import { useEffect } from 'react'
 import { useBudgets } from '../state/budgets.ts'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
-import type { OpenTake } from '../state/take.ts'
+import { useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 
 /** Keeps the plan about the take that is open: read when it is first needed, judged as the views are. */
@@ -16,10 +16,17 @@ export function usePlanning(take: OpenTake, budgetMs: number): void {
   const isNeeded = planOpen || planned || sight === 'forecast' || sight === 'proof'
   const groups = useBudgets((state) => state.groups)
 
-  useEffect(() => void usePlan.getState().load(detail, useView.getState().plan), [detail])
+  const { id, frames } = detail
   useEffect(() => {
-    if (isNeeded) void usePlan.getState().prepare(detail, { target: 1000 / budgetMs, withoutRecorder })
-  }, [isNeeded, detail, budgetMs, withoutRecorder])
+    const now = useTake.getState().take?.detail
+    if (now?.id === id) void usePlan.getState().load(now, useView.getState().plan)
+  }, [id])
+  useEffect(() => {
+    const now = useTake.getState().take?.detail
+    if (!isNeeded || now?.id !== id) return
+    void usePlan.getState().prepare(now, { target: 1000 / budgetMs, withoutRecorder })
+    // A take that is being recorded has more frames after a while.
+  }, [isNeeded, id, frames, budgetMs, withoutRecorder])
   useEffect(() => {
     if (plan !== null) useView.getState().change({ plan })
   }, [plan])

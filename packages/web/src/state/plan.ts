@@ -174,7 +174,7 @@ export const usePlan = create<PlanState>()((set, get) => {
 
     async prepare(detail, judged) {
       const key = `${detail.id} ${detail.frames} ${judged.target} ${judged.withoutRecorder}`
-      if (key === judgedKey && get().ready) return
+      if (key === judgedKey && (get().ready || get().reading !== null)) return
       judgedKey = key
       set({ ready: false, error: null, reading: 0, forecast: null })
       try {
