@@ -17,7 +17,7 @@ import {
   stillOver,
 } from '@lapsus/core/remedy'
 import { frameFigures } from '@lapsus/core/take'
-import { forecastOn, item, totalOf } from './support/plans.ts'
+import { forecastOn, item, pathOf, totalOf } from './support/plans.ts'
 import { run, runs, studyFrom, type Run, type TestFrame, type TestGame } from './support/studies.ts'
 
 const MS = 1e6
@@ -206,14 +206,7 @@ describe('the page of a frame with a plan', () => {
       LOCKED,
     )
     const { study } = forecasted.replay.base
-    const ids = (names: string[]) =>
-      study.paths.all.find(
-        ({ id }) =>
-          study.paths
-            .chain(id)
-            .map((one) => study.declarations.marker(study.paths.get(one).marker).name)
-            .join() === names.join(),
-      )!.id
+    const ids = (names: string[]) => pathOf(study, names)
     const spans = spansOf(frames, 4, ids)
     const after = spansAfter(spans, 1_000_000, study.paths, frameAfter(forecasted, 4))
     const total = (name: string[]) =>
@@ -238,14 +231,7 @@ describe('the page of a frame with a plan', () => {
     const forecasted = forecastOn(frames, [item('slice', BURST, { budget: 3, cost: 0 })], LOCKED)
     expect(forecasted.forecast.items[0]!.refusal).to.equal(null)
     const { study } = forecasted.replay.base
-    const ids = (names: string[]) =>
-      study.paths.all.find(
-        ({ id }) =>
-          study.paths
-            .chain(id)
-            .map((one) => study.declarations.marker(study.paths.get(one).marker).name)
-            .join() === names.join(),
-      )!.id
+    const ids = (names: string[]) => pathOf(study, names)
     const after = spansAfter(spansOf(frames, 5, ids), 1_000_000, study.paths, frameAfter(forecasted, 5))
     const moved = [...after.path.keys()].find((i) => after.path[i] === ids(BURST))!
     expect(after.from[moved]).to.equal(-1)

@@ -3,7 +3,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import { REMEDY_KINDS, type RemedyKind } from '@lapsus/core/detect'
 import { baseOf, forecastPlan, REMEDIES, type NumberInput } from '@lapsus/core/remedy'
-import { forecastOn, forecastOne, item, totalOf, workOf } from './support/plans.ts'
+import { forecastOn, forecastOne, item, pathOf, totalOf, workOf } from './support/plans.ts'
 import {
   randomFrom,
   run,
@@ -518,14 +518,7 @@ describe('remedies, all of them', () => {
   const forecastOf = (items: ReturnType<typeof item>[]) =>
     forecastPlan(base, { items }, { withSpikes: false }).forecast
   const pathCost = (path: string[]): number => {
-    const id = base.study.paths.all.find(
-      ({ id: one, depth }) =>
-        depth === path.length - 1 &&
-        base.study.paths
-          .chain(one)
-          .map((at) => base.study.declarations.marker(base.study.paths.get(at).marker).name)
-          .join() === path.join(),
-    )!.id
+    const id = pathOf(base.study, path)
     return base.inside(id).reduce((sum, one) => sum + base.columns(one).selfNs.reduce((a, b) => a + b, 0), 0)
   }
 

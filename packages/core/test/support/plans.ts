@@ -9,6 +9,7 @@ import {
   type Values,
 } from '@lapsus/core/remedy'
 import type { RemedyKind } from '@lapsus/core/detect'
+import { pathNames, type Study } from '@lapsus/core/study'
 import { studyFrom, type Run, type TestFrame, type TestGame } from './studies.ts'
 
 export const item = (
@@ -51,3 +52,7 @@ export function workOf(
     change(runs, frame).reduce((sum, run) => sum + run.selfNs + visit(run.children ?? [], frame), 0)
   return frames.map(({ runs, restNs = 0 }, frame) => restNs + visit(runs, frame))
 }
+
+/** The number of the path with these names. */
+export const pathOf = (study: Study, names: readonly string[]): number =>
+  study.paths.all.find(({ id }) => pathNames(study, id).join() === names.join())!.id

@@ -204,13 +204,20 @@ function recordedLanes(site: Site): Lane[] {
   return lanes.sort((a, b) => sum(a.busyNs) - sum(b.busyNs))
 }
 
-/** As few as are done in half the rest of a middling frame with such work. */
+const MOST_SUGGESTED = 4
+
+/** As few as are done within half the rest of a middling frame with such work, with what their lanes do already. */
 function suggestedWorkers(site: Site, tree: Float64Array): number {
   const frames = [...tree.keys()].filter((frame) => tree[frame]! > 0)
   if (frames.length === 0) return 1
-  const othersNs = median(frames.map((frame) => site.replay.workNs[frame]! - tree[frame]!))
+  const freeNs = median(frames.map((frame) => site.replay.workNs[frame]! - tree[frame]!)) / 2
   const workNs = median(frames.map((frame) => tree[frame]!))
-  return Math.max(1, Math.min(4, Math.ceil(workNs / Math.max(1, othersNs / 2))))
+  const busyNs = workerLanes(site, MOST_SUGGESTED).map((lane) =>
+    median(frames.map((frame) => lane.busyNs[frame]!)),
+  )
+  const doneNs = busyNs.map((_, i) => makespan(2 * (i + 1), workNs / (2 * (i + 1)), busyNs.slice(0, i + 1)))
+  const enough = doneNs.findIndex((ns) => ns <= freeNs)
+  return 1 + (enough >= 0 ? enough : doneNs.indexOf(Math.min(...doneNs)))
 }
 
 /** Median time from handing over to beginning of the recorded jobs, µs. */

@@ -18,7 +18,10 @@ export const timer: Remedy = {
   inputs: (site) => {
     void site.workPath
     const changeMs = site.base.once(`changes ${site.path}`, () => changeGapMs(site))
-    const everyMs = Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS)
+    const framesIn = (ms: number) => Math.max(1, Math.floor(ms / Math.max(1e-6, site.frameMs)))
+    const suggested = framesIn(Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS))
+    const asItChanges =
+      changeMs === null ? [] : [{ value: framesIn(changeMs), words: 'as often as it changes' }]
     return [
       number('every', {
         words: 'runs every',
@@ -27,9 +30,10 @@ export const timer: Remedy = {
             ? `as often as keeps what it shows younger than ${ALLOWED_MS} ms`
             : `what it is about changes every ${ms(changeMs)}; what it shows should be younger than ${ALLOWED_MS} ms`,
         origin: changeMs === null ? 'assumed' : 'measured',
-        suggested: Math.max(1, Math.floor(everyMs / Math.max(1e-6, site.frameMs))),
+        suggested,
         least: 1,
         most: 60_000,
+        others: [{ value: framesIn(ALLOWED_MS), words: `never older than ${ALLOWED_MS} ms` }, ...asItChanges],
       }),
       choice('unit', {
         words: 'counted in',
