@@ -442,18 +442,15 @@ describe('remedies, against individual runs', () => {
     for (const beyond of ['grow', 'make', 'refuse', 'oldest'] as const) {
       const set = { size, beyond, growBy: 3, making: 10, part: 100, take: 0, bytes: 100 }
       const { workNs, price } = forecastOne(frames, item('pool', ['arrive', 'make'], set))
-      let [free, inUse, outside, lost, grown] = [size, 0, 0, 0, 0]
+      /** Those alive, the oldest first, and whether each is of the pool. */
+      const living: boolean[] = []
+      let [free, lost, grown] = [size, 0, 0]
       const expected = lives.map(([born, died]) => {
         let dying = died
-        const already = Math.min(lost, Math.max(0, dying - inUse - outside))
+        const already = Math.min(lost, Math.max(0, dying - living.length))
         lost -= already
         dying -= already
-        for (; dying > 0; dying--) {
-          if (inUse > 0) {
-            inUse--
-            free++
-          } else outside--
-        }
+        for (const ofPool of living.splice(0, dying)) if (ofPool) free++
         let cost = 0
         let grew = false
         for (let i = 0; i < born; i++) {
@@ -464,9 +461,9 @@ describe('remedies, against individual runs', () => {
           }
           if (free > 0) {
             free--
-            inUse++
+            living.push(true)
           } else if (beyond === 'make') {
-            outside++
+            living.push(false)
             cost += 10_000
           } else {
             lost++

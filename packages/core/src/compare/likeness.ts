@@ -19,7 +19,7 @@ const CONDITIONS: { field: keyof Conditions; words: string }[] = [
   { field: 'mode', words: 'recorder mode' },
 ]
 
-/** What is not alike, in words; empty where everything is. @param more conditions of a game’s own that must agree */
+/** What is not alike, in words; empty where everything is. */
 export function differencesOf(before: Study, after: Study): string[] {
   const differences = CONDITIONS.flatMap(({ field, words }) => {
     const [one, other] = [before.conditions[field], after.conditions[field]]
@@ -46,10 +46,11 @@ export function differencesOf(before: Study, after: Study): string[] {
 const told = (value: unknown): string =>
   value === undefined || value === '' ? 'not told' : typeof value === 'string' ? `“${value}”` : String(value)
 
-/** Gauges and instances by name: their middle over the frames. */
+/** Gauges that count things, by name: their middle over the frames. Instances are what a fix may change. */
 function loadDifferences(before: Study, after: Study): string[] {
-  const others = new Map(loadSources(after).map(({ name, values }) => [name, values]))
-  return loadSources(before).flatMap(({ name, values }) => {
+  const gaugesOf = (study: Study) => loadSources(study).filter(({ gauge }) => gauge !== null)
+  const others = new Map(gaugesOf(after).map(({ name, values }) => [name, values]))
+  return gaugesOf(before).flatMap(({ name, values }) => {
     const there = others.get(name)
     if (there === undefined) return [`“${name}” is not told after`]
     const [one, other] = [middle(values), middle(there)]

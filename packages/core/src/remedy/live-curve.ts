@@ -30,7 +30,7 @@ export interface PoolCourse {
 /**
  * Frame by frame: what dies goes back to the pool, then what is born is taken from it.
  * - `grow`: as many as `growBy` are made at once, and stay in the pool
- * - `make`: one is made and thrown away when it dies; those of the pool die first, being older
+ * - `make`: one is made and thrown away when it dies; whoever is oldest dies first
  * - `refuse`: it is not born
  * - `oldest`: the oldest is taken, and ends before its time
  */
@@ -54,6 +54,12 @@ export function runPool(
   let pool = size
   let used = Math.min(pool, atStart)
   let outside = atStart - used
+  /** Those alive by age, the oldest first: of the births of each frame those of the pool, and the others. */
+  const agePooled = new Float64Array(count + 1)
+  const ageOthers = new Float64Array(count + 1)
+  agePooled[0] = used
+  ageOthers[0] = outside
+  let oldest = 0
   /** Deaths that will be told of though what they are about was refused, or ended before. */
   let ended = 0
   for (let frame = 0; frame < count; frame++) {
@@ -61,9 +67,16 @@ export function runPool(
     const alreadyEnded = Math.min(ended, Math.max(0, dying - used - outside))
     ended -= alreadyEnded
     dying -= alreadyEnded
-    const fromPool = Math.min(used, dying)
-    used -= fromPool
-    outside = Math.max(0, outside - (dying - fromPool))
+    while (dying > 0 && oldest <= frame) {
+      const pooled = Math.min(agePooled[oldest]!, dying)
+      const others = Math.min(ageOthers[oldest]!, dying - pooled)
+      agePooled[oldest]! -= pooled
+      ageOthers[oldest]! -= others
+      used -= pooled
+      outside -= others
+      dying -= pooled + others
+      if (agePooled[oldest]! + ageOthers[oldest]! === 0) oldest++
+    }
     const wanted = born[frame]!
     let served = Math.min(pool - used, wanted)
     let missing = wanted - served
@@ -93,6 +106,8 @@ export function runPool(
       course.refusedIn[frame] = missing - cut
       ended += missing
     }
+    agePooled[frame + 1] = served
+    ageOthers[frame + 1] = beyond === 'make' ? missing : 0
     course.live[frame] = used + outside
     course.size[frame] = pool
   }

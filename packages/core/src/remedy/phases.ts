@@ -60,10 +60,12 @@ function scoreAt(load: Float64Array, { period, cost }: PeriodicTask, phase: numb
   return { worst, squares }
 }
 
-function bestPhase(load: Float64Array, task: PeriodicTask): number {
+/** @param start the phase that is taken first, and so of equal ones */
+function bestPhase(load: Float64Array, task: PeriodicTask, start: number): number {
   let best = 0
   let score: Score = { worst: Infinity, squares: Infinity }
-  for (let phase = 0; phase < task.period; phase++) {
+  for (let step = 0; step < task.period; step++) {
+    const phase = (start + step) % task.period
     const found = scoreAt(load, task, phase)
     if (isBetter(found, score)) {
       best = phase
@@ -87,8 +89,10 @@ export function optimisePhases(tasks: readonly PeriodicTask[]): number[] {
   const load = new Float64Array(commonPeriod(tasks))
   const phases = new Array<number>(tasks.length).fill(0)
   const order = [...tasks.keys()].sort((a, b) => tasks[b]!.cost - tasks[a]!.cost)
+  // Where it makes no difference, they lie evenly.
+  const starts = tasks.map(({ period }, i) => Math.floor((order.indexOf(i) * period) / tasks.length))
   for (const i of order) {
-    phases[i] = bestPhase(load, tasks[i]!)
+    phases[i] = bestPhase(load, tasks[i]!, starts[i]!)
     place(load, tasks[i]!, phases[i]!, tasks[i]!.cost)
   }
   let score = scoreOf(load)
@@ -107,7 +111,7 @@ export function optimisePhases(tasks: readonly PeriodicTask[]): number[] {
       const before = group.map((i) => phases[i]!)
       for (const i of group) place(load, tasks[i]!, phases[i]!, -tasks[i]!.cost)
       for (const i of group) {
-        phases[i] = bestPhase(load, tasks[i]!)
+        phases[i] = bestPhase(load, tasks[i]!, starts[i]!)
         place(load, tasks[i]!, phases[i]!, tasks[i]!.cost)
       }
       const found = scoreOf(load)

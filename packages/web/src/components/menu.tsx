@@ -42,11 +42,11 @@ export function Menu({ label, picture, items, disabled = false, small = false }:
         <DropdownMenu.Content
           align="end"
           sideOffset={4}
-          className="z-50 rounded border border-line bg-leaf p-1 shadow-lg"
+          className="z-50 max-h-96 overflow-y-auto rounded border border-line bg-leaf p-1 shadow-lg"
         >
-          {items.map(({ label: words, run, href }) => (
+          {items.map(({ label: words, run, href }, i) => (
             <DropdownMenu.Item
-              key={words}
+              key={`${i} ${words}`}
               onSelect={() => run?.()}
               asChild={href !== undefined}
               className="block cursor-pointer rounded px-3 py-1 outline-none data-[highlighted]:bg-line/60"

@@ -9,7 +9,7 @@ import {
 import { ms, plural, three } from '@lapsus/core/words'
 import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
-import { usePlan } from '../state/plan.ts'
+import { usePlan, weightiest } from '../state/plan.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { PictureView } from './pictures/picture-view.tsx'
@@ -31,7 +31,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
   const picture = chosen?.picture ?? null
   return (
     <div className="h-full overflow-y-auto" data-testid="forecast">
-      <div className="flex flex-wrap items-start gap-x-8 gap-y-3 px-4 py-3">
+      <div className="flex flex-wrap items-start gap-x-6 gap-y-3 px-4 py-3">
         <table className="tabular-nums" aria-label="Before and after the plan">
           <thead className="text-xs text-faint">
             <tr>
@@ -66,7 +66,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
             </tr>
           </tbody>
         </table>
-        <div className="min-w-64 flex-1 space-y-3">
+        <div className="min-w-58 flex-1 space-y-3">
           <Weights sensitivity={sensitivity} />
           <Groups before={forecast.groupsBefore} after={forecast.groupsAfter} />
         </div>
@@ -93,14 +93,17 @@ export function ForecastView({ take }: { take: OpenTake }) {
 
 /** The assumptions that move the result most. */
 function Weights({ sensitivity }: { sensitivity: Sensitivity[] | null }) {
-  if (sensitivity === null || sensitivity.length === 0) return null
+  if (sensitivity === null) return null
+  const most = weightiest(sensitivity)
   return (
     <section data-testid="weights">
       <h3 className="text-xs font-semibold text-faint">What the result hangs on most</h3>
-      {sensitivity.slice(0, 2).map(({ item, name, words, unit, value, low, high }) => (
+      {most.length === 0 && <p className="text-[12.5px]">Nothing that was assumed moves it by 0.01 ms.</p>}
+      {most.map(({ item, name, words, unit, value, low, high }) => (
         <p key={`${item} ${name}`} className="text-[12.5px]">
-          <b className="font-medium">{words}</b> {three(value)} {unit}: with {three(low.value)} p95 is{' '}
-          {ms(low.p95Ms)}, with {three(high.value)} {ms(high.p95Ms)}
+          <b className="font-medium">{words}</b>, {three(value)} {unit}: mean work is {ms(low.meanMs)} with{' '}
+          {three(low.value)}, {ms(high.meanMs)} with {three(high.value)}; p95 {ms(low.p95Ms)} or{' '}
+          {ms(high.p95Ms)}
         </p>
       ))}
     </section>

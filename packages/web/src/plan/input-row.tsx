@@ -29,7 +29,13 @@ export function InputRow({ input, assumption, matters, onSet }: RowProps) {
           </span>
         </Hint>
         <Origin assumption={assumption} />
-        {matters && <span className="text-faint">matters most</span>}
+        {matters && (
+          <Hint text="One of the two that move the result most">
+            <span tabIndex={0} className="whitespace-nowrap">
+              ◂ matters
+            </span>
+          </Hint>
+        )}
         <span className="grow" />
         {isSet && (
           <IconButton label="As suggested" className="size-5!" onClick={() => onSet(null)}>
@@ -109,7 +115,7 @@ function NumberField({
         />
         <input
           aria-label={`${input.words}, as a number`}
-          value={draft ?? three(value).replaceAll(',', '')}
+          value={draft ?? (input.whole ? String(value) : three(value).replaceAll(',', ''))}
           className="h-6 w-16 rounded border border-line bg-leaf px-1 text-right text-xs tabular-nums"
           onChange={(event) => setDraft(event.target.value)}
           onBlur={commit}
@@ -130,7 +136,7 @@ function NumberField({
               className="underline decoration-line underline-offset-2 hover:text-ink"
               onClick={() => onSet(other.value)}
             >
-              {other.words}: {three(other.value)}
+              {other.words}: {input.whole ? other.value : three(other.value)}
             </button>
           ))}
         </p>

@@ -1,10 +1,10 @@
-import { PanelRightClose, PanelRightOpen, Plus, Redo2, Undo2 } from 'lucide-react'
+import { ChevronDown, PanelRightClose, PanelRightOpen, Plus, Redo2, Undo2 } from 'lucide-react'
 import { IconButton } from '../components/button.tsx'
 import { Editable } from '../components/editable.tsx'
-import { Select } from '../components/select.tsx'
+import { Menu } from '../components/menu.tsx'
+import { plural } from '@lapsus/core/words'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
-import { useView } from '../state/view.ts'
 import type { OpenTake } from '../state/take.ts'
 import { PlanItemCard } from './plan-item.tsx'
 import { PlanMenu } from './plan-menu.tsx'
@@ -117,18 +117,18 @@ function Chooser() {
           onCommit={(next) => change({ name: next })}
         />
       )}
+      {name === null && <span className="grow text-faint">No plan is open</span>}
       {plans.length > (name === null ? 0 : 1) && (
-        <Select
-          label="Plans of this game"
-          values={[...(id === null ? [''] : []), ...plans.map((one) => one.id)]}
-          words={(one) =>
-            plans.find((known) => known.id === one)?.name || (one === '' ? 'open…' : 'without a name')
-          }
-          value={id ?? ''}
-          onChange={(next) => {
-            void open(next)
-            useView.getState().change({ plan: next })
-          }}
+        <Menu
+          small
+          label="Other plans of this game"
+          picture={<ChevronDown size={15} />}
+          items={plans
+            .filter((one) => one.id !== id)
+            .map((one) => ({
+              label: `${one.name || 'without a name'} (${plural(one.items, 'item')})`,
+              run: () => void open(one.id),
+            }))}
         />
       )}
       <IconButton label="Another plan" onClick={() => void begin()}>

@@ -10,7 +10,7 @@ import {
 import { ms } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
 import { Select } from '../components/select.tsx'
-import { usePlan } from '../state/plan.ts'
+import { usePlan, weightiest } from '../state/plan.ts'
 import { useView } from '../state/view.ts'
 import { InputRow } from './input-row.tsx'
 import { TextField } from './text-field.tsx'
@@ -96,9 +96,7 @@ function Gain({ item, forecast }: Pick<ItemProps, 'item' | 'forecast'>) {
 function Details({ item, place, forecast }: Omit<ItemProps, 'chosen'>) {
   const { changeItem, removeItem, moveItem } = usePlan.getState()
   const sensitivity = usePlan((state) => state.sensitivity)
-  const matter = new Set(
-    (sensitivity ?? []).slice(0, 2).flatMap((one) => (one.item === item.id ? [one.name] : [])),
-  )
+  const matter = new Set(weightiest(sensitivity).flatMap((one) => (one.item === item.id ? [one.name] : [])))
   const set = (name: string) => (value: Value | null) => {
     const { [name]: _, ...others } = item.parameters
     changeItem(
@@ -149,7 +147,7 @@ function Details({ item, place, forecast }: Omit<ItemProps, 'chosen'>) {
         <Select
           label="Effort"
           values={EFFORTS}
-          words={(effort) => `${effort} effort`}
+          words={(effort) => effort}
           value={item.effort}
           onChange={(effort) => changeItem(item.id, { effort })}
         />

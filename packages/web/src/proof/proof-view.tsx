@@ -47,7 +47,7 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
           value={item?.id ?? ''}
           onChange={(id) => setAbout(id === '' ? null : id)}
         />
-        <span className="text-faint">by the take</span>
+        <span className="whitespace-nowrap text-faint">by the take</span>
         <TakeChoice
           take={take}
           value={item === null ? plan.proof : item.proof}

@@ -61,6 +61,13 @@ export interface PlanState {
   refresh(): void
 }
 
+/** What moves the result by less than this, ms, does not matter. */
+const LEAST_SWING_MS = 0.01
+
+/** The two assumptions that matter most; fewer where others hardly do. */
+export const weightiest = (sensitivity: readonly Sensitivity[] | null): Sensitivity[] =>
+  (sensitivity ?? []).filter(({ swingMs }) => swingMs >= LEAST_SWING_MS).slice(0, 2)
+
 const MOST_PAST = 100
 /** Changes of one step within this time are one, ms. */
 const TOGETHER_MS = 1_200

@@ -20,6 +20,8 @@ export interface StripPicture {
   forecastNs: Float64Array | null
 }
 
+/** The line of a forecast takes steps of this width, px. */
+const STEP = 3
 /** Half the width of a wedge, px. */
 const WEDGE = 3
 
@@ -105,7 +107,10 @@ function drawFrames(
   }
 }
 
-/** The worst forecast of each column, as an outline over what was recorded. */
+/**
+ * What was forecast, over what was recorded: a line through the middle of every few columns; and where single frames
+ * would still fall through the floor, a mark at their depth.
+ */
 function drawForecast(
   context: CanvasRenderingContext2D,
   width: number,
@@ -114,19 +119,20 @@ function drawForecast(
   { window, budgetMs }: StripPicture,
   forecastNs: Float64Array,
 ): void {
-  const scale = lengthScale(height, budgetMs * 1e6)
+  const budgetNs = budgetMs * 1e6
+  const scale = lengthScale(height, budgetNs)
   const lowest = height - FLAGS - FOOT
-  const frames = Math.max(0, Math.min(window.to, forecastNs.length) - window.from)
-  const columns = Math.min(Math.floor(width), frames)
+  const to = Math.min(window.to, forecastNs.length)
+  const steps = Math.min(Math.max(1, Math.floor(width / STEP)), to - window.from)
+  const yOf = (ns: number) => FLAGS + Math.min(lowest, ns * scale)
+  const edge = (step: number) => window.from + Math.floor((step * (to - window.from)) / steps)
+  const wide = width / steps
   context.beginPath()
-  for (let column = 0; column < columns; column++) {
-    const from = window.from + Math.floor((column * frames) / columns)
-    const to = window.from + Math.floor(((column + 1) * frames) / columns)
-    let worst = 0
-    for (let frame = from; frame < to; frame++) worst = Math.max(worst, forecastNs[frame]!)
-    const y = FLAGS + Math.min(lowest, worst * scale)
-    context.lineTo((column * width) / columns, y)
-    context.lineTo(((column + 1) * width) / columns, y)
+  for (let step = 0; step < steps; step++) {
+    const middle = forecastNs.slice(edge(step), Math.max(edge(step) + 1, edge(step + 1))).sort()
+    const y = yOf(middle[middle.length >> 1]!)
+    context.lineTo(step * wide, y)
+    context.lineTo((step + 1) * wide, y)
   }
   // A light seam keeps the line apart from the bars it crosses.
   context.lineJoin = 'round'
@@ -134,9 +140,20 @@ function drawForecast(
   context.lineWidth = 3.5
   context.stroke()
   context.strokeStyle = palette.ink
-  context.lineWidth = 1.25
+  context.lineWidth = 1.5
   context.stroke()
   context.lineWidth = 1
+  context.fillStyle = palette.ink
+  for (let frame = window.from; frame < to; frame++) {
+    if (forecastNs[frame]! <= budgetNs) continue
+    const x = xOfFrame(frame, window, width)
+    context.fillRect(
+      Math.round(x) - 1,
+      yOf(forecastNs[frame]!) - 1,
+      Math.max(4, width / (to - window.from)),
+      2,
+    )
+  }
 }
 
 function drawRange(

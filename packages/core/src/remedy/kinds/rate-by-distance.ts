@@ -30,15 +30,19 @@ export const rateByDistance: Remedy = {
         keep[frame]! -= here * (1 - 1 / every[band]!)
       })
     }
-    const worst = (Math.max(...every) - 1) * site.frameMs
+    const present = BANDS.map((band, i) => ({ band, i })).filter(({ i }) => mean(shares[i]!) > 0)
+    const oldMs = (i: number) => (every[i]! - 1) * site.frameMs
     return outcome([{ path: site.path, keep }], {
-      price: BANDS.map(
-        (band, i) =>
-          `${percent(mean(shares[i]!))} are ${band}: as they were up to ${ms((every[i]! - 1) * site.frameMs)} ago`,
-      ),
+      price:
+        present.length === 0
+          ? ['nobody says how many are far or unseen: set their shares']
+          : present.map(
+              ({ band, i }) =>
+                `${percent(mean(shares[i]!))} are ${band}: as they were up to ${ms(oldMs(i))} ago`,
+            ),
       stalenessMs: {
-        mean: BANDS.reduce((sum, _, i) => sum + (mean(shares[i]!) * (every[i]! - 1) * site.frameMs) / 2, 0),
-        worst,
+        mean: present.reduce((sum, { i }) => sum + (mean(shares[i]!) * oldMs(i)) / 2, 0),
+        worst: present.reduce((worst, { i }) => Math.max(worst, oldMs(i)), 0),
       },
       uses: BANDS.filter((_, i) => every[i]! > 1).map((band) => `${site.path} ${band}`),
     })
@@ -54,7 +58,7 @@ function shareInput(site: Site, band: 'far' | 'unseen'): NumberInput {
     unit: '%',
     about: told ? 'as the updaters say, on average' : 'no updater says so: to be judged by whoever plans',
     origin: told ? 'measured' : 'assumed',
-    suggested: told ? mean(idleShare(site, band)) * 100 : 25,
+    suggested: told ? mean(idleShare(site, band)) * 100 : 0,
     most: 100,
   })
 }

@@ -78,26 +78,37 @@ function drawLoad(frame: Frame, { before, after, randomWorst }: Of<'load'>): voi
   footLine(frame, `the common period, ${plural(before.length, 'frame')}`)
 }
 
-/** What comes in, what is done of it, and what waits. */
+/** Frames shown on either side of the burst that waits longest, as a share of what it waits. */
+const AROUND = 0.5
+const FEWEST_SHOWN = 60
+
+/** The burst that waits longest: what comes in, what is done of it, and what waits. */
 function drawBacklog(frame: Frame, { arrived, served, backlog, waits }: Of<'backlog'>): void {
   const { context, palette } = frame
   const place = ground(frame)
-  const most = largestOf(arrived, backlog) * 1.08
+  const longest = waits.reduce((a, b) => (b.frames > a.frames ? b : a), { frame: 0, frames: 0 })
+  const margin = Math.max(longest.frames * AROUND, (FEWEST_SHOWN - longest.frames) / 2)
+  const from = Math.max(0, Math.floor(longest.frame - margin))
+  const to = Math.min(arrived.length, Math.ceil(longest.frame + longest.frames + margin))
+  const cut = (values: Float64Array) => values.subarray(from, to)
+  const most = largestOf(cut(arrived), cut(backlog)) * 1.08
   context.fillStyle = palette.wait
-  peaks(frame, backlog, place, most, true)
+  peaks(frame, cut(backlog), place, most, true)
   context.fillStyle = palette.work
-  peaks(frame, served, place, most, true)
+  peaks(frame, cut(served), place, most, true)
   context.strokeStyle = palette.ink
-  peaks(frame, arrived, place, most, false)
-  leftLabel(frame, ms(largestOf(arrived, backlog)), place.y + 8)
+  peaks(frame, cut(arrived), place, most, false)
+  leftLabel(frame, ms(largestOf(cut(arrived), cut(backlog))), place.y + 8)
   leftLabel(frame, '0', place.y + place.height)
   legend(frame, [
     { words: 'comes in', colour: palette.ink, line: true },
     { words: 'done', colour: palette.work },
     { words: 'waits', colour: palette.wait },
   ])
-  const longest = waits.reduce((a, { frames }) => Math.max(a, frames), 0)
-  footLine(frame, `${plural(arrived.length, 'frame')}; the longest is done ${plural(longest, 'frame')} later`)
+  footLine(
+    frame,
+    `frames ${from} to ${to - 1}, around what waits longest: done ${plural(longest.frames, 'frame')} after it came in`,
+  )
 }
 
 /** One frame's jobs on their lanes, time running down, and the join across. */
