@@ -47,7 +47,7 @@ describe('a plan', () => {
   it('gives figures before and after, by the same definitions as everywhere', () => {
     const { forecast, replay } = forecastOn(locked(), [item('drop', BURST)], LOCKED)
     const { study } = replay.base
-    expect(forecast.before.frames).to.deep.equal(frameFigures(study.frames, 1e9 / 60 / MS))
+    expect(forecast.before.frames).to.deep.equal(frameFigures(study.frames, 1000 / 60))
     expect(forecast.before.frames.over).to.equal(12)
     expect(forecast.after.frames.over).to.equal(0)
     expect(forecast.before.frames.late).to.equal(12)

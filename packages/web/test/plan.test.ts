@@ -57,8 +57,8 @@ describe('planning', () => {
     const offers = await textOf('options')
     expect(offers).to.contain('sleep')
     expect(offers).to.match(/gate[\s\S]*0\.7\d+ ms/)
-    await button('Plan: sleep').click()
-    await untilItems(['sleep'])
+    await button('Plan: gate').click()
+    await untilItems(['gate'])
     await until(async () => (await sum()).includes('→'), 'the forecast is there')
   })
 
@@ -74,8 +74,8 @@ describe('planning', () => {
 
   it('redraws when a parameter is dragged, and takes changes back', async () => {
     const before = await sum()
-    await page.focus('[data-name=wake] [role=slider]')
-    for (let i = 0; i < 20; i++) await page.keyboard.press('PageUp')
+    await page.focus('[data-name=passes] [role=slider]')
+    for (let i = 0; i < 4; i++) await page.keyboard.press('PageUp')
     await until(async () => (await sum()) !== before, 'the forecast is another')
     await page.evaluate(() => (document.activeElement as HTMLElement).blur())
     await press(['Control', 'z'])
@@ -86,10 +86,10 @@ describe('planning', () => {
   })
 
   it('keeps the plan on the server: another visit finds it', async () => {
-    await until(async () => (await screen.text()).includes('sleep'), 'the plan is there')
+    await until(async () => (await screen.text()).includes('gate'), 'the plan is there')
     await new Promise((resolve) => setTimeout(resolve, 700))
     await open('/takes/planned-night?sight=forecast')
-    await untilItems(['sleep'])
+    await untilItems(['gate'])
     await seen('with the plan')
   })
 
@@ -98,7 +98,7 @@ describe('planning', () => {
     await until(async () => (await page.$('[data-testid=course-card]')) !== null, 'the card is there')
     await page.locator('button[aria-label="Plan a remedy for this path"]').click()
     await page.locator('::-p-xpath(//*[@role="menuitem"][.="reuse"])').click()
-    await untilItems(['sleep', 'reuse'])
+    await untilItems(['gate', 'reuse'])
     await until(async () => /does nothing|ms/.test(await textOf('plan')), 'it is worked out')
   })
 

@@ -100,7 +100,7 @@ export function figuresOf(
   collected: Collected,
   options: FiguresOptions,
 ): Figures {
-  const { study, evidence, budgetNs, count } = base
+  const { study, evidence, count } = base
   const columns = { ...study.frames, ...frames }
   let durationNs = 0
   let workNs = 0
@@ -117,7 +117,7 @@ export function figuresOf(
   const pausesNs = collected.pauseNs.reduce((sum, ns) => sum + ns, 0)
   const bytes = options.allocated?.reduce((sum, value) => sum + value, 0) ?? null
   return {
-    frames: frameFigures(columns, budgetNs / NS_PER_MS),
+    frames: frameFigures(columns, 1000 / study.target),
     meanMs: count === 0 ? NaN : workNs / count / NS_PER_MS,
     spikes,
     collectionsPerMinute: perMinute(collected.count),
