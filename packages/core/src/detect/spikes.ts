@@ -1,5 +1,13 @@
 /** Frames that stick out of the frames around them, joined to episodes, each explained. */
-import { lowerBound, MAD_TO_SIGMA, median, runningSpread } from '../stats/index.ts'
+import {
+  lowerBound,
+  MAD_TO_SIGMA,
+  median,
+  runningSpread,
+  spreadAt,
+  sum,
+  type RunningSpread,
+} from '../stats/index.ts'
 import { longestWait, MAIN_LANE } from '../take/index.ts'
 import { budgetNsOf, frameCount, unbrokenStretches, type PathCourse, type Study } from '../study/index.ts'
 
@@ -134,16 +142,41 @@ function marked(
   isBad: (value: number, frame: number) => boolean,
 ): { spikes: Uint8Array; middle: Float64Array } {
   const budgetNs = budgetNsOf(study)
-  const spread = { median: new Float64Array(values.length), deviation: new Float64Array(values.length) }
-  for (const { from, to } of unbrokenStretches(study)) runningSpread(values, REACH, from, to, spread)
-  const spikes = new Uint8Array(values.length)
+  const candidates = new Uint8Array(values.length)
   for (let frame = 0; frame < values.length; frame++) {
-    const usual = Math.max(SIGMAS * MAD_TO_SIGMA * spread.deviation[frame]!, LEAST_EXCESS * budgetNs)
-    const value = values[frame]!
-    if (isPause[frame] === 0 && value > spread.median[frame]! + usual && isBad(value, frame))
-      spikes[frame] = 1
+    if (isPause[frame] === 0 && isBad(values[frame]!, frame)) candidates[frame] = 1
   }
+  const spread = spreadOf(study, values, candidates)
+  const spikes = candidates.map((is, frame) => {
+    const usual = Math.max(SIGMAS * MAD_TO_SIGMA * spread.deviation[frame]!, LEAST_EXCESS * budgetNs)
+    return is === 1 && values[frame]! > spread.median[frame]! + usual ? 1 : 0
+  })
   return { spikes, middle: spread.median }
+}
+
+/** Fewer candidates than one in so many are looked at one by one. */
+const FEW = 8
+
+/** Middle and spread around each candidate; elsewhere they are not needed. */
+function spreadOf(
+  study: Pick<Study, 'frames' | 'stretches'>,
+  values: Float64Array,
+  candidates: Uint8Array,
+): RunningSpread {
+  const spread = { median: new Float64Array(values.length), deviation: new Float64Array(values.length) }
+  for (const { from, to } of unbrokenStretches(study)) {
+    if (sum(candidates.subarray(from, to)) * FEW > to - from) {
+      runningSpread(values, REACH, from, to, spread)
+      continue
+    }
+    for (let frame = from; frame < to; frame++) {
+      if (candidates[frame] === 0) continue
+      const { median, deviation } = spreadAt(values, frame, REACH, from, to)
+      spread.median[frame] = median
+      spread.deviation[frame] = deviation
+    }
+  }
+  return spread
 }
 
 /** Neighbouring spikes are one episode. */

@@ -30,6 +30,8 @@ export interface Base {
   heapBytes: number | null
   /** As recorded; to be read, not written. */
   columns(path: number): PathColumns
+  /** The column of all that say nothing about themselves. */
+  zeros: Float64Array
   /** Numbers of the path and of all inside it that ran, outermost first; without collections. */
   inside(path: number): number[]
   /** What only the recorded frames decide is worked out once: while a parameter is dragged it stays. */
@@ -39,7 +41,6 @@ export interface Base {
 export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study)): Base {
   const { count, budgetNs } = evidence
   const columns = new Map<number, PathColumns>()
-  // For all that say nothing about themselves; nobody writes to what is as recorded.
   const zeros = new Float64Array(count)
   const insides = new Map<number, number[]>()
   const known = new Map<string, unknown>()
@@ -52,6 +53,7 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
     collections: byKind(collectionsOf(study)),
     periodNs: refreshPeriod(study),
     heapBytes: highestHeap(study),
+    zeros,
     columns(path) {
       let own = columns.get(path)
       if (own === undefined) columns.set(path, (own = columnsOf(study, path, count, zeros)))

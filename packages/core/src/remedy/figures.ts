@@ -1,6 +1,6 @@
 /** The figures by which frames before and after a plan are compared. */
 import { spikeEpisodes } from '../detect/index.ts'
-import { frameFigures, NS_PER_MS, WAIT_REASONS, type FrameColumns, type FrameFigures } from '../take/index.ts'
+import { frameFigures, NS_PER_MS, type FrameColumns, type FrameFigures } from '../take/index.ts'
 import type { Base } from './base.ts'
 import type { Collected } from './collecting.ts'
 import type { Replay } from './replay.ts'
@@ -50,8 +50,8 @@ export function framesAfter(
     const collected = now.pauseNs[frame]! - recorded.pauseNs[frame]!
     after.collectNs[frame] = Math.max(0, frames.collectNs[frame]! + collected)
     after.workNs[frame] = Math.max(0, workNs[frame]! + collected)
-    settleDuration(base, after, frame)
   }
+  settleDurations(base, after)
   return after
 }
 
@@ -59,30 +59,37 @@ export function framesAfter(
  * What changes before a wait for graphics or the refresh is taken up by it: graphics are done when they were, and
  * a refresh comes when it comes. A frame that needs more or fewer refreshes is longer or shorter by whole ones.
  */
-function settleDuration({ study, periodNs }: Base, after: ForecastFrames, frame: number): void {
-  const { frames } = study
-  const durationNs = frames.durationNs[frame]!
-  const { graphics, refresh } = after.waitNs
-  let changed = after.workNs[frame]! - frames.workNs[frame]!
-  for (const reason of WAIT_REASONS) changed += after.waitNs[reason][frame]! - frames.waitNs[reason][frame]!
-  if (changed === 0) {
+function settleDurations({ study: { frames }, periodNs, count }: Base, after: ForecastFrames): void {
+  const { graphics, refresh, job, io } = after.waitNs
+  const { waitNs } = frames
+  for (let frame = 0; frame < count; frame++) {
+    const durationNs = frames.durationNs[frame]!
+    let changed =
+      after.workNs[frame]! -
+      frames.workNs[frame]! +
+      (job[frame]! - waitNs.job[frame]!) +
+      (io[frame]! - waitNs.io[frame]!) +
+      (graphics[frame]! - waitNs.graphics[frame]!) +
+      (refresh[frame]! - waitNs.refresh[frame]!)
     after.durationNs[frame] = durationNs
-    return
+    if (changed === 0) continue
+    if (graphics[frame]! > 0) {
+      const byGraphics = Math.min(graphics[frame]!, changed)
+      graphics[frame]! -= byGraphics
+      changed -= byGraphics
+    }
+    const waited = refresh[frame]!
+    if (waited === 0 || periodNs === null) {
+      after.durationNs[frame] = Math.max(0, durationNs + changed)
+      continue
+    }
+    const busyNs = Math.max(0, durationNs - waited + changed)
+    const refreshes = Math.max(1, Math.ceil(busyNs / periodNs - 1e-9))
+    const before = Math.max(1, Math.ceil((durationNs - waited) / periodNs - 1e-9))
+    const lasts = Math.max(busyNs, durationNs + (refreshes - before) * periodNs)
+    after.durationNs[frame] = lasts
+    refresh[frame] = lasts - busyNs
   }
-  const byGraphics = graphics[frame]! > 0 ? Math.min(graphics[frame]!, changed) : 0
-  graphics[frame]! -= byGraphics
-  changed -= byGraphics
-  const waited = refresh[frame]!
-  if (waited === 0 || periodNs === null) {
-    after.durationNs[frame] = Math.max(0, durationNs + changed)
-    return
-  }
-  const busyNs = Math.max(0, durationNs - waited + changed)
-  const refreshes = Math.max(1, Math.ceil(busyNs / periodNs - 1e-9))
-  const before = Math.max(1, Math.ceil((durationNs - waited) / periodNs - 1e-9))
-  const lasts = Math.max(busyNs, durationNs + (refreshes - before) * periodNs)
-  after.durationNs[frame] = lasts
-  refresh[frame] = lasts - busyNs
 }
 
 export interface FiguresOptions {

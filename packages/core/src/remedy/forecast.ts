@@ -65,24 +65,21 @@ export function forecastPlan(
   plan: Pick<Plan, 'items'>,
   { withSpikes = true }: ForecastOptions = {},
 ): Forecasted {
-  const recorded = asRecorded(base.collections, base.count)
+  const recorded = base.once('recorded collections', () => asRecorded(base.collections, base.count))
   const recordedFrames = recordedOf(base)
   const before = base.once(`before ${withSpikes}`, () =>
     figuresOf(base, recordedFrames, recorded, { withSpikes, extraMemory: 0, allocated: base.allocated }),
   )
   const replay = new Replay(base)
   let collected = recorded
-  let workNs = recordedFrames.workNs
+  const workNs = recordedFrames.workNs.slice()
   const items = plan.items.map((item) => {
     const found = forecastItem(base, replay, item)
     if (found.outcome === null) return found.item
     for (const change of found.outcome.changes) replay.apply(change)
     for (const fact of found.outcome.uses) replay.used.add(fact)
     collected = collectedOf(replay, recorded)
-    const nowNs = workAfter(replay, recorded, collected)
-    const gainNs = workNs.map((ns, frame) => ns - nowNs[frame]!)
-    workNs = nowNs
-    return { ...found.item, gainNs, ...gainOf(gainNs) }
+    return { ...found.item, ...gainedSince(workNs, replay, recorded, collected) }
   })
   const frames = framesAfter(replay, recorded, collected)
   const after = figuresOf(base, frames, collected, {
@@ -105,17 +102,6 @@ export function forecastPlan(
 
 /** Work that only goes into other frames leaves sums of rounding, which are no gain, ns. */
 const NOTHING = 1e-3
-
-function gainOf(gainNs: Float64Array): Pick<ItemForecast, 'gainMsPerFrame' | 'gainMsAtBest'> {
-  let sum = 0
-  let most = 0
-  for (const ns of gainNs) {
-    sum += ns
-    most = Math.max(most, ns)
-  }
-  const mean = gainNs.length === 0 ? 0 : sum / gainNs.length
-  return { gainMsPerFrame: Math.abs(mean) < NOTHING ? 0 : mean / 1e6, gainMsAtBest: most / 1e6 }
-}
 
 function forecastItem(
   base: Base,
@@ -185,12 +171,26 @@ const collectedOf = (
     ? retime(base.collections, base.allocated, extraBytes, carriedBytes)
     : recorded
 
-function workAfter(replay: Replay, recorded: Collected, now: Collected): Float64Array {
-  const work = replay.workNs.slice()
-  for (let frame = 0; frame < work.length; frame++) {
-    work[frame] = Math.max(0, work[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
+/** What the work of each frame is less than it was. @param workNs as it was; brought up to date */
+function gainedSince(
+  workNs: Float64Array,
+  replay: Replay,
+  recorded: Collected,
+  now: Collected,
+): Pick<ItemForecast, 'gainNs' | 'gainMsPerFrame' | 'gainMsAtBest'> {
+  const gainNs = new Float64Array(workNs.length)
+  let sum = 0
+  let most = 0
+  for (let frame = 0; frame < workNs.length; frame++) {
+    const left = Math.max(0, replay.workNs[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
+    const gained = workNs[frame]! - left
+    gainNs[frame] = gained
+    workNs[frame] = left
+    sum += gained
+    if (gained > most) most = gained
   }
-  return work
+  const mean = workNs.length === 0 ? 0 : sum / workNs.length
+  return { gainNs, gainMsPerFrame: Math.abs(mean) < NOTHING ? 0 : mean / 1e6, gainMsAtBest: most / 1e6 }
 }
 
 function allocatedAfter({ base, extraBytes }: Replay): Float64Array | null {

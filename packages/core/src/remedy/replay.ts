@@ -1,6 +1,6 @@
 /** The recorded frames, with what a plan has changed so far. */
-import { lowerBound } from '../stats/index.ts'
-import { WAIT_REASONS, type WaitReason } from '../take/index.ts'
+import { lowerBound, sum } from '../stats/index.ts'
+import { MAIN_LANE, WAIT_REASONS, type WaitReason } from '../take/index.ts'
 import { COLUMNS, type Base, type PathColumns } from './base.ts'
 import type { Change } from './change.ts'
 
@@ -17,6 +17,8 @@ export class Replay {
   /** Facts that remedies have used up, such as the idle instances of a class. */
   readonly used = new Set<string>()
   readonly #columns = new Map<number, PathColumns>()
+  /** Takes what counts nowhere. */
+  readonly #elsewhere: Float64Array
 
   constructor(base: Base) {
     this.base = base
@@ -27,6 +29,7 @@ export class Replay {
     ) as Record<WaitReason, Float64Array>
     this.extraBytes = new Float64Array(base.count)
     this.carriedBytes = new Float64Array(base.count)
+    this.#elsewhere = new Float64Array(base.count)
   }
 
   /** What a path does as things stand; to be read, not written. */
@@ -54,7 +57,6 @@ export class Replay {
   }
 
   apply(change: Change): void {
-    const { count } = this.base
     if (change.jobWaitNs !== undefined) addTo(this.waitNs.job, change.jobWaitNs)
     if (change.extraBytes !== undefined) {
       addTo(this.extraBytes, change.extraBytes)
@@ -69,31 +71,44 @@ export class Replay {
     ids.forEach((id, i) => {
       const columns = this.#own(id)
       const timeOf = this.#timeColumn(id)
-      const { selfNs, calls, bytes } = columns
-      for (let frame = 0; frame < count; frame++) {
-        const before = selfNs[frame]!
-        let after = keep === undefined ? before : before * keep[frame]!
-        if (put !== undefined) after += put[frame]! * shares![i]!
-        if (extraNs !== undefined && id === path) after += extraNs[frame]!
-        if (after !== before) {
-          selfNs[frame] = after
-          if (timeOf !== null) timeOf[frame] = Math.max(0, timeOf[frame]! + after - before)
-          if (change.sameRuns !== true && keep !== undefined) calls[frame]! *= keep[frame]!
-        }
-        if (keepBytes !== undefined && bytes[frame]! > 0) {
-          const left = bytes[frame]! * keepBytes[frame]!
-          this.extraBytes[frame]! += left - bytes[frame]!
-          this.bytesChanged ||= left !== bytes[frame]
-          bytes[frame] = left
-        }
-      }
-      if (put !== undefined) moveRuns(columns, this.base.columns(id), put, shares![i]!)
-      if (keep === undefined || change.sameRuns === true) return
+      if (keep !== undefined) keepOf(columns.selfNs, timeOf, keep)
+      if (put !== undefined && shares![i]! > 0) addTime(columns.selfNs, timeOf, put, shares![i]!)
+      if (extraNs !== undefined && id === path) addTime(columns.selfNs, timeOf, extraNs, 1)
+      if (keepBytes !== undefined) this.#keepBytes(columns, keepBytes)
+      const runsStay = keep === undefined || change.sameRuns === true
+      if (!runsStay) multiply(columns.calls, keep)
+      if (put !== undefined) this.#moveRuns(id, columns.calls, put, shares![i]!)
+      if (runsStay) return
       for (const column of ['needlessNs', 'repeatedNs'] as const) {
+        if (columns[column] === this.base.zeros) continue
         if (column === `${change.clears}Ns` && id === path) takeAway(columns[column], removedNs!)
         else multiply(columns[column], keep)
       }
     })
+  }
+
+  #keepBytes({ bytes }: PathColumns, keep: Float64Array): void {
+    if (bytes === this.base.zeros) return
+    const { extraBytes } = this
+    for (let frame = 0; frame < bytes.length; frame++) {
+      const before = bytes[frame]!
+      const left = before * keep[frame]!
+      if (left === before) continue
+      extraBytes[frame]! += left - before
+      bytes[frame] = left
+      this.bytesChanged = true
+    }
+  }
+
+  /** Moved time brings its runs along, at what a run usually takes. */
+  #moveRuns(path: number, calls: Float64Array, put: Float64Array, share: number): void {
+    const runsPerNs = this.base.once(`runs per ns ${path}`, () => {
+      const recorded = this.base.columns(path)
+      const ns = sum(recorded.selfNs)
+      return ns > 0 ? sum(recorded.calls) / ns : 0
+    })
+    const factor = share * runsPerNs
+    for (let frame = 0; frame < put.length; frame++) calls[frame]! += put[frame]! * factor
   }
 
   /** A path's columns to be written. */
@@ -101,15 +116,20 @@ export class Replay {
     const known = this.#columns.get(path)
     if (known !== undefined) return known
     const recorded = this.base.columns(path)
-    const own = Object.fromEntries(COLUMNS.map((name) => [name, recorded[name].slice()])) as PathColumns
+    const own = Object.fromEntries(
+      COLUMNS.map((name) => [
+        name,
+        recorded[name] === this.base.zeros ? recorded[name] : recorded[name].slice(),
+      ]),
+    ) as PathColumns
     this.#columns.set(path, own)
     return own
   }
 
-  /** Where a path's time counts: work, waiting for something, or on another lane nowhere. */
-  #timeColumn(path: number): Float64Array | null {
+  /** Where a path's time counts: as work, as waiting for something, or, on another lane, nowhere. */
+  #timeColumn(path: number): Float64Array {
     const { lane, kind } = this.base.study.paths.get(path)
-    if (lane !== 0) return null
+    if (lane !== MAIN_LANE) return this.#elsewhere
     return kind.startsWith('wait:') ? this.waitNs[kind.slice('wait:'.length) as WaitReason] : this.workNs
   }
 
@@ -122,8 +142,8 @@ export class Replay {
 
   /** How the time of a path is shared out among it and what is inside it, over all frames. */
   #shares(ids: number[]): number[] {
-    const sums = ids.map((id) => this.columns(id).selfNs.reduce((sum, ns) => sum + ns, 0))
-    const all = sums.reduce((sum, ns) => sum + ns, 0)
+    const sums = ids.map((id) => sum(this.columns(id).selfNs))
+    const all = sum(sums)
     return sums.map((ns, i) => (all > 0 ? ns / all : i === 0 ? 1 : 0))
   }
 }
@@ -146,18 +166,30 @@ export function addTo(target: Float64Array, more: Float64Array): void {
   for (let i = 0; i < target.length; i++) target[i]! += more[i]!
 }
 
+/** Leaves its share of a path's time in each frame. @param timeOf what the time counts as */
+function keepOf(selfNs: Float64Array, timeOf: Float64Array, keep: Float64Array): void {
+  for (let frame = 0; frame < selfNs.length; frame++) {
+    const before = selfNs[frame]!
+    if (before === 0) continue
+    const after = before * keep[frame]!
+    if (after === before) continue
+    selfNs[frame] = after
+    timeOf[frame] = Math.max(0, timeOf[frame]! + after - before)
+  }
+}
+
+function addTime(selfNs: Float64Array, timeOf: Float64Array, more: Float64Array, share: number): void {
+  for (let frame = 0; frame < selfNs.length; frame++) {
+    const ns = more[frame]! * share
+    selfNs[frame]! += ns
+    timeOf[frame]! += ns
+  }
+}
+
 function multiply(target: Float64Array, by: Float64Array): void {
   for (let i = 0; i < target.length; i++) target[i]! *= by[i]!
 }
 
 function takeAway(target: Float64Array, less: Float64Array): void {
   for (let i = 0; i < target.length; i++) target[i] = Math.max(0, target[i]! - less[i]!)
-}
-
-/** Moved time brings its runs along, at what a run usually takes. */
-function moveRuns({ calls }: PathColumns, recorded: PathColumns, put: Float64Array, share: number): void {
-  const runs = recorded.calls.reduce((sum, value) => sum + value, 0)
-  const ns = recorded.selfNs.reduce((sum, value) => sum + value, 0)
-  if (runs === 0 || ns === 0) return
-  for (let frame = 0; frame < put.length; frame++) calls[frame]! += (put[frame]! * share * runs) / ns
 }

@@ -14,6 +14,7 @@ export class Site {
   readonly pathOrNone: number | null
   /** What tells it from others at the same path: a class, a gauge, a marker; empty where nothing does. */
   readonly subject: string
+  #treeNs: Float64Array | null = null
 
   constructor(replay: Replay, path: number | null, subject: string) {
     this.replay = replay
@@ -62,19 +63,10 @@ export class Site {
     return this.replay.columns(this.path)
   }
 
-  /** Time with all inside, by frame, as things stand. */
+  /** Time with all inside, by frame, as things stand; to be read, not written. */
   treeNs(): Float64Array {
-    return this.replay.treeNs(this.path)
-  }
-
-  /** Runs with all inside them, as recorded. */
-  recordedTotalNs(): Float64Array {
-    const total = new Float64Array(this.count)
-    for (const id of this.base.inside(this.path)) {
-      const { selfNs } = this.base.columns(id)
-      for (let frame = 0; frame < this.count; frame++) total[frame]! += selfNs[frame]!
-    }
-    return total
+    // Nothing changes while one remedy is worked out.
+    return (this.#treeNs ??= this.replay.treeNs(this.path))
   }
 
   /** Whether any run ever said if it changed anything. */
@@ -116,7 +108,7 @@ export class Site {
     }
   }
 
-  /** Frames whose stretch of time begins anew: nothing is carried over into them. */
+  /** Time of all frames, s. */
   get secondsRecorded(): number {
     return this.base.evidence.seconds
   }

@@ -36,6 +36,21 @@ export function runningSpread(
   return out
 }
 
+/** The same for one value alone: cheaper where few are asked for. */
+export function spreadAt(
+  values: Float64Array,
+  i: number,
+  reach: number,
+  from = 0,
+  to = values.length,
+): { median: number; deviation: number } {
+  const width = Math.min(2 * reach + 1, to - from)
+  const first = Math.min(Math.max(i - reach, from), to - width)
+  const sorted = values.slice(first, first + width).sort()
+  const median = middleOf(sorted)
+  return { median, deviation: deviationOf(sorted, median) }
+}
+
 const middleOf = (sorted: Float64Array): number => {
   const half = sorted.length >> 1
   return sorted.length % 2 === 1 ? sorted[half]! : (sorted[half - 1]! + sorted[half]!) / 2

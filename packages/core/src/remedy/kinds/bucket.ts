@@ -40,7 +40,7 @@ export const bucket: Remedy = {
         words: 'how many, where set here',
         about: 'used where no gauge tells',
         origin: 'assumed',
-        suggested: suggested === undefined ? 100 : Math.max(1, median(suggested.values)),
+        suggested: suggested === undefined ? 100 : Math.max(1, suggested.middle),
         least: 1,
       }),
       number('occupancy', {
@@ -92,7 +92,7 @@ export const bucket: Remedy = {
     return outcome([{ path: site.path, alone: true, keep, sameRuns: true, extraNs }], {
       price: [`${three(upkeepNs / 1000)} µs a frame to keep the buckets`],
       notes: [
-        `of ${three(load === undefined ? set : mean(finite(load.values)))} others ${three(looked)} are still tested; ${percent(1 - sum(selfNs.map((ns, i) => ns * keep[i]!)) / Math.max(1, sum(selfNs)))} of its own time goes`,
+        `of ${three(load === undefined ? set : load.average)} others ${three(looked)} are still tested; ${percent(1 - sum(selfNs.map((ns, i) => ns * keep[i]!)) / Math.max(1, sum(selfNs)))} of its own time goes`,
       ],
     })
   },
@@ -109,8 +109,13 @@ function readLoads(site: Site) {
   const costNs = perRun(site)
   const use = framesThatTell(site, costNs)
   return loadSources(site.base.study)
-    .filter(({ values }) => finite(values).length > 0 && median(finite(values)) > 0)
-    .map((source) => ({ ...source, explained: fitScaling(pointsOf(source.values, costNs, use)).explained }))
+    .flatMap((source) => {
+      const known = finite(source.values)
+      const middle = known.length === 0 ? 0 : median(known)
+      if (middle <= 0) return []
+      const { explained } = fitScaling(pointsOf(source.values, costNs, use))
+      return { ...source, middle, average: mean(known), explained }
+    })
     .sort((a, b) => b.explained - a.explained)
 }
 

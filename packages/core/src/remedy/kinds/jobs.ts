@@ -23,13 +23,14 @@ export const jobs: Remedy = {
   price: 'waiting at the join, perhaps a frame of delay, and data that must not be shared',
   effort: 'large',
   inputs(site) {
-    const tree = site.replay.treeNs(site.workPath)
+    void site.workPath
+    const tree = site.treeNs()
     if (site.base.inside(site.path).some((id) => site.base.study.paths.get(id).kind.startsWith('wait:')))
       throw new Refusal(`${site.name} waits for something itself: only work can be handed over`)
-    const typicalNs = median(tree.filter((ns) => ns > 0))
+    const typicalNs = site.base.once(`typical ${site.path}`, () => median(tree.filter((ns) => ns > 0)))
     const measured = site.base.once('hand-over', () => handOverUs(site))
     const dispatchUs = measured ?? DISPATCH_US
-    const workers = suggestedWorkers(site, tree)
+    const workers = site.base.once(`workers ${site.path}`, () => suggestedWorkers(site, tree))
     const grainMs = Math.max((WORTH * dispatchUs) / 1000, (typicalNs || 0) / 1e6 / (workers * 2))
     return [
       number('workers', {

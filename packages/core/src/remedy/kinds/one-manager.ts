@@ -17,15 +17,17 @@ export const oneManager: Remedy = {
   price: 'a rewrite of the class',
   effort: 'large',
   inputs: (site) => {
-    const { calls } = site.replay.columns(site.workPath)
-    const ran = calls.filter((runs) => runs > 0)
+    const { calls } = site.base.columns(site.workPath)
+    const runs = site.base.once(`runs where it ran ${site.path}`, () =>
+      mean(calls.filter((here) => here > 0)),
+    )
     const recorderNs = recorderInsideNs(site)
     return [
       number('instances', {
         words: 'instances in one pass',
         about: 'runs in a frame; more where one run goes over several',
         origin: 'measured',
-        suggested: Math.max(1, ran.length === 0 ? 1 : mean(ran)),
+        suggested: Math.max(1, runs || 1),
         least: 1,
         most: 1e9,
       }),

@@ -18,7 +18,8 @@ export const slice: Remedy = {
   price: 'frames until it is done',
   effort: 'medium',
   inputs(site) {
-    const tree = site.replay.treeNs(site.workPath)
+    void site.workPath
+    const tree = site.treeNs()
     const { typical, p95 } = site.headroomNs()
     const arrivalNs = mean(tree)
     const roomNs = p95 > 0 ? p95 : Math.max(0, typical)
