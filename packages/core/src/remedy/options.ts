@@ -62,7 +62,8 @@ export function optionsOf(
     })
     .sort(
       (a, b) =>
-        Number(a.refusal !== null) - Number(b.refusal !== null) || b.gainMsPerFrame - a.gainMsPerFrame,
+        Number(a.refusal !== null) - Number(b.refusal !== null) ||
+        b.gainMsWhereItStrikes - a.gainMsWhereItStrikes,
     )
 }
 

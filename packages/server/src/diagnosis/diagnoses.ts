@@ -7,7 +7,7 @@ import { DiagnosisRow, TakeRow } from '../database/models.ts'
 import { evidenceOf } from './studies.ts'
 
 /** Raised whenever detectors find something else in the same take. */
-const DIAGNOSIS_VERSION = 2
+const DIAGNOSIS_VERSION = 3
 
 interface StoredDiagnosis {
   /** Frames that the take had: a game that comes back adds more. */

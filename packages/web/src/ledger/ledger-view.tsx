@@ -22,6 +22,7 @@ import { percent, three } from '@lapsus/core/words'
 import { copyText, saveText } from '../components/take-away.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useFramesQuery } from '../state/frames-query.ts'
+import { useSettings } from '../state/settings.ts'
 import { askedBy, GROUPINGS, UNITS, useView, type Grouping, type Sort, type Unit } from '../state/view.ts'
 import { CourseCard } from './course-card.tsx'
 import {
@@ -95,7 +96,9 @@ interface LedgerProps {
 }
 
 /** Where the time of the chosen frames went. */
-export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
+export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProps) {
+  // Between findings and plan there is no room for all columns.
+  const wide = useSettings(({ planOpen, findingsOpen }) => isAlone && !(planOpen && findingsOpen))
   const { by, unit, sort, search, scope: frames, path, change } = useView()
   const query = useFramesQuery(take)
   const asked = useMemo(() => ({ ...query, by: askedBy(by), scope: frames }), [query, by, frames])
@@ -224,7 +227,7 @@ export function LedgerView({ take, budgetMs, wide = false }: LedgerProps) {
         />
       )}
       <BudgetsWindow take={take} budgetMs={budgetMs} open={budgetsOpen} onOpenChange={setBudgetsOpen} />
-      {wide && path !== null && (
+      {isAlone && path !== null && (
         <CourseCard
           take={take}
           path={path}
@@ -386,7 +389,11 @@ function Line({ line, chosen, details, wide, unit, scope, showShares, toggle }: 
         if (event.key === 'Enter') change({ path: chosen ? null : path })
       }}
     >
-      <span role="cell" className="flex min-w-0 items-center" style={{ paddingLeft: indent * 14 }}>
+      <span
+        role="cell"
+        className="flex min-w-0 items-center overflow-hidden"
+        style={{ paddingLeft: indent * 14 }}
+      >
         {children > 0 ? (
           <button
             type="button"

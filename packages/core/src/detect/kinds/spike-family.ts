@@ -101,7 +101,12 @@ function certainty({ moment, period, spikes }: SpikeFamily): { confidence: Confi
   }
 }
 
-function remediesFor({ why }: Cause, held: boolean): RemedyKind[] {
+/** So few runs are slow each by itself, whether they usually run or not. */
+const FEW_RUNS = 2
+
+function remediesFor({ why, calls }: Cause, held: boolean): RemedyKind[] {
   if (held) return ['jobs', 'by-hand']
-  return why === 'more-calls' ? ['slice', 'jobs', 'share', 'by-hand'] : ['slice', 'jobs', 'bucket', 'by-hand']
+  return why === 'more-calls' && calls > FEW_RUNS
+    ? ['slice', 'jobs', 'share', 'by-hand']
+    : ['slice', 'jobs', 'bucket', 'by-hand']
 }
