@@ -170,7 +170,7 @@ describe('a plan', () => {
       remedies: ['hoist', 'gate', 'drop', 'react'],
       frames: [1],
     })
-    expect(options.map(({ remedy }) => remedy)).to.deep.equal(['drop', 'gate', 'react', 'hoist'])
+    expect(options.map(({ remedy }) => remedy)).to.deep.equal(['drop', 'react', 'gate', 'hoist'])
     expect(options[0]!.gainMsPerFrame).to.be.closeTo(4, 1e-9)
     // In odd frames all npcs are needless.
     expect(options[1]!.gainMsWhereItStrikes).to.be.closeTo(4, 0.01)

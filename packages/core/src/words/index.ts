@@ -23,6 +23,7 @@ export const ms = (value: number): string => (Number.isFinite(value) ? `${three(
 /** A share from 0 to 1 as per cent. */
 export function percent(share: number): string {
   if (!Number.isFinite(share)) return NONE
+  if (share < 0) return share > -0.001 ? '>−0.1 %' : `−${percent(-share)}`
   if (share > 0 && share < 0.001) return '<0.1 %'
   return `${three(share * 100)} %`
 }

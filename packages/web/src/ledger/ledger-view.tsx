@@ -455,7 +455,7 @@ function Line({ line, chosen, details, wide, unit, scope, showShares, toggle }: 
           <span className="h-2 w-8 shrink-0 overflow-hidden rounded-sm bg-line/60" aria-hidden>
             <span
               className={`block h-full ${line.waits ? 'bg-faint/50' : share > 1 ? 'bg-alarm' : 'bg-work'}`}
-              style={{ width: `${Math.min(100, share * 100)}%` }}
+              style={{ width: `${Math.max(0, Math.min(100, share * 100))}%` }}
             />
           </span>
         )}

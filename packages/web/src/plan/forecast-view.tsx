@@ -123,7 +123,7 @@ function Groups({ before, after }: { before: GroupFigures[]; after: GroupFigures
             const isOver = budgetMs !== null && now > budgetMs
             return (
               <tr key={group} className="border-t border-line/60">
-                <td className="truncate">{group || 'no group'}</td>
+                <td className="max-w-24 truncate pr-2">{group || 'no group'}</td>
                 <td className="text-right text-faint">{three(meanMs)}</td>
                 <td className="px-1 text-center text-faint">→</td>
                 <td className={`text-right ${isOver ? 'text-alarm' : ''}`}>{three(now)}</td>
