@@ -4,7 +4,8 @@ import { createProbe, type Sink } from '@lapsus/probe'
 import { findAll, gatherEvidence, isFolded } from '@lapsus/core/detect'
 import { RecordReader } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
-import { buildStudy, type StudyChunk } from '@lapsus/core/study'
+import { baseOf, forecastPlan, newItem } from '@lapsus/core/remedy'
+import { buildStudy, pathNames, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
 import { PostOffice } from '../src/post-office.ts'
 import { DEFAULTS, LANTERNS, parseFlaws } from '../src/settings.ts'
@@ -12,8 +13,8 @@ import { DEFAULTS, LANTERNS, parseFlaws } from '../src/settings.ts'
 /** Twelve seconds of play, as fast as it goes. */
 const STEPS = 720
 
-/** Kinds and markers of what is found in a night, without what is below 1 % of the budget. */
-async function foundIn(flaws: string): Promise<string[]> {
+/** A night as a study of it. */
+async function night(flaws: string): Promise<Study> {
   const digester = new Digester()
   const chunks: StudyChunk[] = []
   const reader = new RecordReader()
@@ -37,7 +38,12 @@ async function foundIn(flaws: string): Promise<string[]> {
     post.step()
   }
   await probe.close()
-  const evidence = gatherEvidence(buildStudy({ conditions: {}, target: 60, ...digester.progress }, chunks))
+  return buildStudy({ conditions: {}, target: 60, ...digester.progress }, chunks)
+}
+
+/** Kinds and markers of what is found in a night, without what is below 1 % of the budget. */
+async function foundIn(flaws: string): Promise<string[]> {
+  const evidence = gatherEvidence(await night(flaws))
   return findAll(evidence)
     .filter((finding) => !isFolded(finding, evidence.budgetNs))
     .map(({ kind, path }) => `${kind}: ${path === null ? '' : evidence.names(path).at(-1)}`)
@@ -63,5 +69,43 @@ describe('truth about Moth Post', () => {
     this.timeout(60_000)
     const found = await foundIn('none')
     expect(found.filter((one) => KINDS.includes(one.split(':')[0]!))).to.deep.equal([])
+  })
+
+  /** Runs of a path in a night. */
+  const runsOf = (study: Study, path: string[]): number => {
+    const found = [...study.courses.values()].find(
+      (course) => pathNames(study, course.path).join() === path.join(),
+    )
+    return found?.calls.reduce((sum, calls) => sum + calls, 0) ?? 0
+  }
+
+  /** Remedies that leave runs out, and the flaw whose fix does the same; in what no clock decides, runs. */
+  const LEFT_OUT = [
+    { flaw: 'roost-awake', remedy: 'sleep', path: ['sim.step', 'moths.update', 'moth.update'] },
+    { flaw: 'tally-rebuild', remedy: 'react', path: ['tally.update', 'tally.text'] },
+    { flaw: 'belt-retest', remedy: 'hoist', path: ['sim.step', 'belts.step', 'belt.rules', 'belt.test'] },
+    {
+      flaw: 'name-search',
+      remedy: 'drop',
+      path: ['sim.step', 'moths.update', 'moth.update', 'moth.steer', 'lantern.find'],
+    },
+  ] as const
+
+  it('is that as many runs are left by the fix as by the forecast of it', async function () {
+    this.timeout(120_000)
+    const mended = await night('none')
+    for (const { flaw, remedy, path } of LEFT_OUT) {
+      const flawed = await night(flaw)
+      const { forecast, replay } = forecastPlan(baseOf(flawed), { items: [newItem(remedy, [...path], '')] })
+      expect(forecast.items[0]!.refusal, flaw).to.equal(null)
+      const left = replay.columns(forecast.items[0]!.path!).calls.reduce((sum, calls) => sum + calls, 0)
+      const [before, after] = [runsOf(flawed, [...path]), runsOf(mended, [...path])]
+      expect(before, flaw).to.be.greaterThan(after)
+      // Runs go with their time, of which those left out take a little more or less than the others.
+      expect(
+        Math.abs(left - after),
+        `${flaw}: ${before} runs, ${left} forecast, ${after} with the fix`,
+      ).to.be.at.most(0.1 * before)
+    }
   })
 })
