@@ -51,5 +51,9 @@ const plan = (round: number): { items: PlanItem[] } => ({
 
 const refused = forecastPlan(base, plan(0)).forecast.items.flatMap(({ refusal }) => refusal ?? [])
 if (refused.length > 0) throw new Error(refused.join('; '))
-const forecastMs = summary(await repeat(ROUNDS, (round) => forecastPlan(base, plan(round))))
+const forecastMs = summary(
+  await repeat(ROUNDS, (round) => {
+    forecastPlan(base, plan(round), { withGains: false }).replay.release()
+  }),
+)
 console.log(JSON.stringify({ frames: FRAMES, readyMs, forecastMs }))

@@ -110,14 +110,10 @@ export function spikeEpisodes(
   const over = marked(study, work, isPause, (excess) => excess > budgetNs)
   const duration = flattened(frames.durationNs, isPause)
   const late = marked(study, duration, isPause, (durationNs, frame) => {
-    const reason = longestWait(frames, frame)
+    if (durationNs <= budgetNs * 1.05 || frames.workNs[frame]! > budgetNs) return false
     // Waiting for a refresh is what is left over, or the consequence; it explains nothing.
-    return (
-      durationNs > budgetNs * 1.05 &&
-      frames.workNs[frame]! <= budgetNs &&
-      reason !== null &&
-      reason !== 'refresh'
-    )
+    const reason = longestWait(frames, frame)
+    return reason !== null && reason !== 'refresh'
   })
   return {
     isSpike: over.spikes.map((is, frame) => (is === 1 || late.spikes[frame] === 1 ? 1 : 0)),

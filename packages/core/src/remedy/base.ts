@@ -34,6 +34,12 @@ export interface Base {
   zeros: Float64Array
   /** Numbers of the path and of all inside it that ran, outermost first; without collections. */
   inside(path: number): number[]
+  /**
+   * A column to be written, with anything in it. Fresh memory costs more than the arithmetic on it: who is done with
+   * a column gives it back.
+   */
+  borrow(): Float64Array
+  giveBack(columns: readonly Float64Array[]): void
   /** What only the recorded frames decide is worked out once: while a parameter is dragged it stays. */
   once<T>(key: string, make: () => T): T
 }
@@ -42,6 +48,7 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
   const { count, budgetNs } = evidence
   const columns = new Map<number, PathColumns>()
   const zeros = new Float64Array(count)
+  const spare: Float64Array[] = []
   const insides = new Map<number, number[]>()
   const known = new Map<string, unknown>()
   return {
@@ -64,6 +71,8 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
       if (inside === undefined) insides.set(path, (inside = insideOf(study, path)))
       return inside
     },
+    borrow: () => spare.pop() ?? new Float64Array(count),
+    giveBack: (columns) => void spare.push(...columns),
     once<T>(key: string, make: () => T): T {
       if (!known.has(key)) known.set(key, make())
       return known.get(key) as T

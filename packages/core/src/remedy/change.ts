@@ -24,6 +24,3 @@ export interface Change {
   /** The time that goes was that of needless, or repeated, runs: there is less of it for others to take. */
   clears?: 'needless' | 'repeated'
 }
-
-/** A column in which every frame keeps the same share. */
-export const everywhere = (count: number, share: number): Float64Array => new Float64Array(count).fill(share)

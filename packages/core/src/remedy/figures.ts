@@ -40,8 +40,8 @@ export function framesAfter(
     durationNs: new Float64Array(count),
     collectNs: new Float64Array(count),
     waitNs: {
-      job: waitNs.job,
-      io: waitNs.io,
+      job: waitNs.job.slice(),
+      io: waitNs.io.slice(),
       graphics: waitNs.graphics.slice(),
       refresh: waitNs.refresh.slice(),
     },

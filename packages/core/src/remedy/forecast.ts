@@ -27,7 +27,7 @@ export interface ItemForecast {
   gainMsPerFrame: number
   /** The most it takes away from one frame, ms. */
   gainMsAtBest: number
-  /** The same for each frame, ns; null where it does nothing. */
+  /** The same for each frame, ns; null where it does nothing, or nobody wants to know. */
   gainNs: Float64Array | null
   price: string[]
   notes: string[]
@@ -51,6 +51,8 @@ export interface Forecast {
 export interface ForecastOptions {
   /** Looking for spikes takes as long as all the rest. */
   withSpikes?: boolean
+  /** Whether the gain of each item is wanted frame by frame. */
+  withGains?: boolean
 }
 
 /** A forecast, with the replay it came from for questions about single frames. */
@@ -63,7 +65,7 @@ export interface Forecasted {
 export function forecastPlan(
   base: Base,
   plan: Pick<Plan, 'items'>,
-  { withSpikes = true }: ForecastOptions = {},
+  { withSpikes = true, withGains = true }: ForecastOptions = {},
 ): Forecasted {
   const recorded = base.once('recorded collections', () => asRecorded(base.collections, base.count))
   const recordedFrames = recordedOf(base)
@@ -72,14 +74,15 @@ export function forecastPlan(
   )
   const replay = new Replay(base)
   let collected = recorded
-  const workNs = recordedFrames.workNs.slice()
+  const workNs = replay.column()
+  workNs.set(recordedFrames.workNs)
   const items = plan.items.map((item) => {
     const found = forecastItem(base, replay, item)
     if (found.outcome === null) return found.item
     for (const change of found.outcome.changes) replay.apply(change)
     for (const fact of found.outcome.uses) replay.used.add(fact)
     collected = collectedOf(replay, recorded)
-    return { ...found.item, ...gainedSince(workNs, replay, recorded, collected) }
+    return { ...found.item, ...gainedSince(workNs, replay, recorded, collected, withGains) }
   })
   const frames = framesAfter(replay, recorded, collected)
   const after = figuresOf(base, frames, collected, {
@@ -177,14 +180,15 @@ function gainedSince(
   replay: Replay,
   recorded: Collected,
   now: Collected,
+  withGains: boolean,
 ): Pick<ItemForecast, 'gainNs' | 'gainMsPerFrame' | 'gainMsAtBest'> {
-  const gainNs = new Float64Array(workNs.length)
+  const gainNs = withGains ? new Float64Array(workNs.length) : null
   let sum = 0
   let most = 0
   for (let frame = 0; frame < workNs.length; frame++) {
     const left = Math.max(0, replay.workNs[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
     const gained = workNs[frame]! - left
-    gainNs[frame] = gained
+    if (gainNs !== null) gainNs[frame] = gained
     workNs[frame] = left
     sum += gained
     if (gained > most) most = gained

@@ -38,11 +38,12 @@ export function optionsOf(
   return remedies
     .map((remedy): RemedyOption => {
       const { words, about, effort, price: standing } = REMEDIES[remedy]
-      const { forecast } = forecastPlan(
+      const { forecast, replay } = forecastPlan(
         base,
         { items: [newItem(remedy, path, subject)] },
         { withSpikes: false },
       )
+      replay.release()
       const [item] = forecast.items
       const { refusal, gainMsPerFrame, gainNs, price } = item!
       const where = gainNs === null ? 0 : mean(struck.map((frame) => gainNs[frame]!)) / 1e6

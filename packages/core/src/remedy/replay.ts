@@ -17,19 +17,39 @@ export class Replay {
   /** Facts that remedies have used up, such as the idle instances of a class. */
   readonly used = new Set<string>()
   readonly #columns = new Map<number, PathColumns>()
+  readonly #borrowed: Float64Array[] = []
   /** Takes what counts nowhere. */
   readonly #elsewhere: Float64Array
 
   constructor(base: Base) {
     this.base = base
     const { frames } = base.study
-    this.workNs = frames.workNs.slice()
+    this.workNs = this.#copyOf(frames.workNs)
     this.waitNs = Object.fromEntries(
-      WAIT_REASONS.map((reason) => [reason, frames.waitNs[reason].slice()]),
+      WAIT_REASONS.map((reason) => [reason, this.#copyOf(frames.waitNs[reason])]),
     ) as Record<WaitReason, Float64Array>
-    this.extraBytes = new Float64Array(base.count)
-    this.carriedBytes = new Float64Array(base.count)
-    this.#elsewhere = new Float64Array(base.count)
+    this.extraBytes = this.column()
+    this.carriedBytes = this.column()
+    this.#elsewhere = this.column()
+  }
+
+  /** A column of zeros that is given back with the replay. */
+  column(): Float64Array {
+    const column = this.base.borrow().fill(0)
+    this.#borrowed.push(column)
+    return column
+  }
+
+  /** Lets others use its memory: nothing may be asked of it afterwards. */
+  release(): void {
+    this.base.giveBack(this.#borrowed.splice(0))
+  }
+
+  #copyOf(values: Float64Array): Float64Array {
+    const copy = this.base.borrow()
+    copy.set(values)
+    this.#borrowed.push(copy)
+    return copy
   }
 
   /** What a path does as things stand; to be read, not written. */
@@ -51,7 +71,7 @@ export class Replay {
 
   /** Time of a path with all inside it, waiting included, by frame. */
   treeNs(path: number): Float64Array {
-    const tree = new Float64Array(this.base.count)
+    const tree = this.column()
     for (const id of this.base.inside(path)) addTo(tree, this.columns(id).selfNs)
     return tree
   }
@@ -119,7 +139,7 @@ export class Replay {
     const own = Object.fromEntries(
       COLUMNS.map((name) => [
         name,
-        recorded[name] === this.base.zeros ? recorded[name] : recorded[name].slice(),
+        recorded[name] === this.base.zeros ? recorded[name] : this.#copyOf(recorded[name]),
       ]),
     ) as PathColumns
     this.#columns.set(path, own)

@@ -34,7 +34,8 @@ export function sensitivityOf(base: Base, plan: Plan, forecast: Forecast): Sensi
         const items = plan.items.map((other, at) =>
           at === i ? { ...other, parameters: { ...other.parameters, [input.name]: changed } } : other,
         )
-        const { forecast: tried } = forecastPlan(base, { items }, { withSpikes: false })
+        const { forecast: tried, replay } = forecastPlan(base, { items }, { withSpikes: false })
+        replay.release()
         // Where it would be refused the item does nothing: that says nothing about the value.
         return tried.items[i]!.refusal !== null
           ? null

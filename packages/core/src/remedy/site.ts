@@ -69,6 +69,11 @@ export class Site {
     return (this.#treeNs ??= this.replay.treeNs(this.path))
   }
 
+  /** A column in which every frame has the same value; given back when the forecast is done with. */
+  filled(value: number): Float64Array {
+    return this.replay.column().fill(value)
+  }
+
   /** Whether any run ever said if it changed anything. */
   saysEffect(): boolean {
     return sum(this.base.study.courses.get(this.path)?.details?.said) > 0

@@ -84,13 +84,12 @@ export class Desk {
   forecast(plan: Plan, budgets: Record<string, number>): DeskForecast {
     const startMs = performance.now()
     const base = this.#known
-    this.#last = forecastPlan(base, plan)
+    this.#last?.replay.release()
+    this.#last = forecastPlan(base, plan, { withGains: false })
     const tookMs = performance.now() - startMs
     const { forecast, replay } = this.#last
-    // The columns by frame are many; those of the items are not needed where the page is drawn.
-    const items = forecast.items.map((item) => ({ ...item, gainNs: null }))
     return {
-      forecast: { ...forecast, items },
+      forecast,
       over: stillOver(this.#last),
       groupsBefore: groupFigures(base, null, budgets),
       groupsAfter: groupFigures(base, replay, budgets),
@@ -100,13 +99,13 @@ export class Desk {
 
   /** Of a plan that is not the one on the page: of it with one item alone, say. */
   figures(plan: Plan): { before: Figures; after: Figures; workNs: Float64Array } {
-    const { before, after, frames } = forecastPlan(this.#known, plan).forecast
+    const { before, after, frames } = this.#forecastOnly(plan)
     return { before, after, workNs: frames.workNs }
   }
 
   sensitivity(plan: Plan): Sensitivity[] {
     const base = this.#known
-    return sensitivityOf(base, plan, forecastPlan(base, plan, { withSpikes: false }).forecast)
+    return sensitivityOf(base, plan, this.#forecastOnly(plan, false))
   }
 
   options(request: OptionsRequest): RemedyOption[] {
@@ -121,7 +120,7 @@ export class Desk {
   }
 
   markdown(plan: Plan, context: PlanContext): string {
-    return planToMarkdown(plan, forecastPlan(this.#known, plan).forecast, context)
+    return planToMarkdown(plan, this.#forecastOnly(plan), context)
   }
 
   /** Another take, judged like this one. */
@@ -135,6 +134,13 @@ export class Desk {
       durationNs: durationNs.slice(),
       differences: differencesOf({ ...this.#study!, target: judged.target }, study),
     }
+  }
+
+  /** A forecast of which nothing is asked afterwards. */
+  #forecastOnly(plan: Plan, withSpikes = true): Forecast {
+    const { forecast, replay } = forecastPlan(this.#known, plan, { withSpikes, withGains: false })
+    replay.release()
+    return forecast
   }
 
   get #known(): Base {

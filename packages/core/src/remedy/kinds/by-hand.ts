@@ -1,4 +1,3 @@
-import { everywhere } from '../change.ts'
 import { number, numberOf } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 
@@ -24,13 +23,10 @@ export const byHand: Remedy = {
   apply(site, values) {
     const factor = numberOf(values, 'factor')
     const tree = site.treeNs()
-    const keep = everywhere(site.count, Math.min(1, factor))
+    const keep = site.filled(Math.min(1, factor))
     const put = factor > 1 ? { put: tree.map((ns) => ns * (factor - 1)) } : {}
-    return outcome(
-      [{ path: site.path, keep, sameRuns: true, keepBytes: everywhere(site.count, 1), ...put }],
-      {
-        price: ['nothing of this is measured: note why you believe it'],
-      },
-    )
+    return outcome([{ path: site.path, keep, sameRuns: true, keepBytes: site.filled(1), ...put }], {
+      price: ['nothing of this is measured: note why you believe it'],
+    })
   },
 }

@@ -1,6 +1,5 @@
 import { mean, sum } from '../../stats/index.ts'
 import { three } from '../../words/index.ts'
-import { everywhere } from '../change.ts'
 import { number, numberOf } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 
@@ -40,7 +39,7 @@ export const cache: Remedy = {
       [
         {
           path: site.path,
-          keep: everywhere(site.count, misses),
+          keep: site.filled(misses),
           extraNs: calls.map((runs) => runs * (1 - misses) * readNs),
         },
       ],

@@ -1,4 +1,3 @@
-import { everywhere } from '../change.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 
 /** The work is removed. */
@@ -13,7 +12,7 @@ export const drop: Remedy = {
     return []
   },
   apply: (site) =>
-    outcome([{ path: site.path, keep: everywhere(site.count, 0) }], {
+    outcome([{ path: site.path, keep: site.filled(0) }], {
       price: [`what ${site.name} does is no longer there`],
     }),
 }

@@ -1,7 +1,6 @@
 import { mean, median, sum } from '../../stats/index.ts'
 import { MAIN_LANE } from '../../take/index.ts'
 import { ms, plural, three } from '../../words/index.ts'
-import { everywhere } from '../change.ts'
 import { choice, number, numberOf } from '../input.ts'
 import type { Picture } from '../picture.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
@@ -93,9 +92,9 @@ export const jobs: Remedy = {
     const isNext = values['join'] === 'next'
     const lanes = workerLanes(site, workers)
     const busyNs = new Array<number>(workers).fill(0)
-    const keep = everywhere(site.count, 1)
-    const jobWaitNs = new Float64Array(site.count)
-    const extraNs = new Float64Array(site.count)
+    const keep = site.filled(1)
+    const jobWaitNs = site.filled(0)
+    const extraNs = site.filled(0)
     let worst = 0
     let waitsFrames = 0
     for (let frame = 0; frame < site.count; frame++) {
@@ -186,7 +185,7 @@ function workerLanes(site: Site, workers: number): Lane[] {
   const known = site.base.once('lanes', () => recordedLanes(site))
   return Array.from(
     { length: workers },
-    (_, i) => known[i] ?? { name: `worker ${i + 1}`, busyNs: new Float64Array(site.count) },
+    (_, i) => known[i] ?? { name: `worker ${i + 1}`, busyNs: site.base.zeros },
   )
 }
 

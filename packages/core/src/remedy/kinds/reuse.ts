@@ -1,6 +1,5 @@
 import { sum } from '../../stats/index.ts'
 import { bytes as bytesWords, percent } from '../../words/index.ts'
-import { everywhere } from '../change.ts'
 import { number, numberOf } from '../input.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
 
@@ -44,7 +43,7 @@ export const reuse: Remedy = {
     const keep = selfNs.map((ns, frame) =>
       ns > 0 ? Math.max(0, 1 - Math.min(ns, bytes[frame]! * part * nsPerByte) / ns) : 1,
     )
-    const keepBytes = everywhere(site.count, 1 - part)
+    const keepBytes = site.filled(1 - part)
     const all = sum(site.base.allocated ?? undefined)
     return outcome([{ path: site.path, alone: true, keep, sameRuns: true, keepBytes }], {
       price: ['what is shared must not be used by two at once'],

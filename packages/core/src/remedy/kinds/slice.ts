@@ -1,6 +1,5 @@
 import { mean, sum } from '../../stats/index.ts'
 import { amount, ms, plural, three } from '../../words/index.ts'
-import { everywhere } from '../change.ts'
 import { number, numberOf } from '../input.ts'
 import { runQueue } from '../queue.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
@@ -71,9 +70,9 @@ export const slice: Remedy = {
       )
     }
     const queue = runQueue(tree, budgetNs, numberOf(values, 'piece') * 1e6)
-    const keep = everywhere(site.count, 1)
-    const put = new Float64Array(site.count)
-    const extraNs = new Float64Array(site.count)
+    const keep = site.filled(1)
+    const put = site.filled(0)
+    const extraNs = site.filled(0)
     for (let frame = 0; frame < site.count; frame++) {
       const [came, done] = [tree[frame]!, queue.served[frame]!]
       if (came > done) keep[frame] = done / came
@@ -82,7 +81,7 @@ export const slice: Remedy = {
     }
     const latency = latencyOf(queue.waits, tree)
     const never = queue.waits.filter(({ frames }) => frames < 0).length
-    return outcome([{ path: site.path, keep, put, extraNs, keepBytes: everywhere(site.count, 1) }], {
+    return outcome([{ path: site.path, keep, put, extraNs, keepBytes: site.filled(1) }], {
       price: [
         `done after ${amount(Number(latency.mean.toFixed(1)))} frames on average, ${plural(latency.worst, 'frame')} at worst (${ms(latency.worst * site.frameMs)})`,
         ...(never > 0 ? [`${plural(never, 'burst')} not done when the take ends`] : []),

@@ -1,7 +1,7 @@
 import { periodOf } from '../../detect/index.ts'
 import { mean, sum } from '../../stats/index.ts'
 import { ms, plural } from '../../words/index.ts'
-import { everywhere, type Change } from '../change.ts'
+import type { Change } from '../change.ts'
 import { choice, number, numberOf, type NumberInput, type Values } from '../input.ts'
 import {
   commonPeriod,
@@ -178,15 +178,15 @@ function moveLater(site: Site, path: number, frames: number): Change {
   const count = site.count
   if (frames === 0) return { path }
   const tree = site.replay.treeNs(path)
-  const put = new Float64Array(count)
+  const put = site.filled(0)
   for (let frame = 0; frame < count; frame++) put[Math.min(count - 1, frame + frames)]! += tree[frame]!
-  return { path, keep: everywhere(count, 0), put, keepBytes: everywhere(count, 1) }
+  return { path, keep: site.filled(0), put, keepBytes: site.filled(1) }
 }
 
 /** Of what runs in every frame only a part, another each time. */
 function inTurn(site: Site, parts: number): Outcome {
   const oldMs = (parts - 1) * site.frameMs
-  return outcome([{ path: site.path, keep: everywhere(site.count, 1 / parts) }], {
+  return outcome([{ path: site.path, keep: site.filled(1 / parts) }], {
     price: [`each runs in one frame of ${parts}: up to ${ms(oldMs)} old`],
     stalenessMs: { mean: oldMs / 2, worst: oldMs },
   })
@@ -196,14 +196,14 @@ function inTurn(site: Site, parts: number): Outcome {
 function spreadOut(site: Site, parts: number): Outcome {
   const tree = site.treeNs()
   const { count } = site
-  const after = new Float64Array(count)
+  const after = site.filled(0)
   for (let frame = 0; frame < count; frame++) {
     if (tree[frame] === 0) continue
     for (let part = 0; part < parts; part++) after[Math.min(count - 1, frame + part)]! += tree[frame]! / parts
   }
   const keep = tree.map((ns, frame) => (ns > 0 ? Math.min(1, after[frame]! / ns) : 1))
   const put = after.map((ns, frame) => Math.max(0, ns - tree[frame]! * keep[frame]!))
-  return outcome([{ path: site.path, keep, put, keepBytes: everywhere(count, 1) }], {
+  return outcome([{ path: site.path, keep, put, keepBytes: site.filled(1) }], {
     price: [`the last part runs ${plural(parts - 1, 'frame')} after the first`],
     latencyFrames: { mean: (parts - 1) / 2, worst: parts - 1 },
   })

@@ -1,6 +1,5 @@
 import { median } from '../../stats/index.ts'
 import { ms, three } from '../../words/index.ts'
-import { everywhere } from '../change.ts'
 import { choice, number, numberOf } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
@@ -84,9 +83,9 @@ export const timer: Remedy = {
     const grows = numberOf(values, 'grows') / 100
     const smoothingNs = numberOf(values, 'smoothing') * 1000
     const speed = numberOf(values, 'speed')
-    const keep = everywhere(site.count, 0)
-    const put = new Float64Array(site.count)
-    const extraNs = new Float64Array(site.count)
+    const keep = site.filled(0)
+    const put = site.filled(0)
+    const extraNs = site.filled(0)
     const { startNs } = site
     let lastNs = startNs[0] ?? 0
     let owedNs = 0
