@@ -170,4 +170,18 @@ describe('planning', () => {
     await button('Undo').click()
     await untilItems(['gate', 'sleep'])
   })
+
+  it('loses nothing when another plan is opened at once, or the page is left', async () => {
+    await page.locator('input[aria-label="Name of the plan"]').fill('kept in time')
+    await page.keyboard.press('Enter')
+    await button('Another plan').click()
+    await untilItems([])
+    await button('Other plans of this game').click()
+    await page.locator('::-p-xpath(//*[@role="menuitem"][starts-with(., "kept in time")])').click()
+    await untilItems(['gate', 'sleep'])
+    await button('Remove from the plan').click()
+    await untilItems(['sleep'])
+    await open('/takes/planned-night?sight=forecast')
+    await untilItems(['sleep'])
+  })
 })

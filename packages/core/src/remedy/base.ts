@@ -9,7 +9,7 @@ import {
 } from '../detect/index.ts'
 import { percentileInPlace, sum } from '../stats/index.ts'
 import { dense, pacingOf, type Study } from '../study/index.ts'
-import { MAIN_LANE, NO_PATH } from '../take/index.ts'
+import { NO_PATH } from '../take/index.ts'
 
 export const COLUMNS = ['selfNs', 'calls', 'bytes', 'needlessNs', 'repeatedNs'] as const
 /** What one path did, one element a frame. Needless and repeated runs with all inside them. */
@@ -146,7 +146,3 @@ function insideOf({ paths, courses }: Study, path: number): number[] {
   }
   return [...within].filter((id) => courses.has(id))
 }
-
-/** Whether frames wait for a path as a matter of course: it runs on the lane of the game loop. */
-export const isOnMainLane = ({ study }: Base, path: number): boolean =>
-  study.paths.get(path).lane === MAIN_LANE

@@ -87,7 +87,9 @@ export class Site {
   /** A frame's usual length, ms. */
   get frameMs(): number {
     const { durationNs } = this.base.study.frames
-    return durationNs.length === 0 ? 0 : percentileInPlace(durationNs.slice(), 0.5) / 1e6
+    return this.base.once('frame ms', () =>
+      durationNs.length === 0 ? 0 : percentileInPlace(durationNs.slice(), 0.5) / 1e6,
+    )
   }
 
   /** Births and deaths of a class. */

@@ -63,6 +63,8 @@ const withBody = (method: string, body: unknown): RequestInit => ({
   headers: { 'content-type': 'application/json' },
   body: JSON.stringify(body),
 })
+/** Bytes; letters may take several. */
+const MOST_KEPT_ALIVE = 16_000
 const take = (id: string) => `/api/takes/${encodeURIComponent(id)}`
 const plan = (id: string) => `/api/plans/${encodeURIComponent(id)}`
 
@@ -132,8 +134,12 @@ export const api = {
   /** @param sent a plan, or what somebody believes to be one */
   createPlan: async (takeId: string, sent: unknown) =>
     checkPlan(await json(`${take(takeId)}/plans`, withBody('POST', sent))),
-  changePlan: async (id: string, revision: number, changed: Plan) =>
-    checkPlan(await json(plan(id), withBody('PUT', { revision, plan: planToJson(changed) }))),
+  changePlan: async (id: string, revision: number, changed: Plan) => {
+    const init = withBody('PUT', { revision, plan: planToJson(changed) })
+    // So that it arrives though the page is left; browsers allow that for small bodies only.
+    const keepalive = (init.body as string).length < MOST_KEPT_ALIVE
+    return checkPlan(await json(plan(id), { ...init, keepalive }))
+  },
   deletePlan: (id: string) => send(plan(id), { method: 'DELETE' }),
   restorePlan: async (id: string) => checkPlan(await json(`${plan(id)}/restore`, { method: 'POST' })),
   budgets: async (id: string) => checkBudgets(await json(`${take(id)}/budgets`)),

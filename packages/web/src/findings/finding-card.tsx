@@ -88,18 +88,6 @@ function Details({ finding, take, budgetMs }: CardProps) {
           ))}
         </p>
       )}
-      <GroupShare take={take} pathId={finding.pathId} />
-      {remedies.length > 0 && (
-        <RemedyOptions
-          take={take}
-          budgetMs={budgetMs}
-          path={path}
-          subject={finding.subject}
-          remedies={remedies}
-          frames={frames}
-          trouble={finding.trouble}
-        />
-      )}
       {finding.mark !== null ? (
         <p className="text-xs">
           marked as {finding.mark.mark === 'known' ? 'known' : 'no problem'}
@@ -120,6 +108,19 @@ function Details({ finding, take, budgetMs }: CardProps) {
         <button type="button" className="text-xs underline" onClick={() => setMarking(true)}>
           Mark…
         </button>
+      )}
+      {/* Last, since these are worked out after a while: nothing below them is moved. */}
+      <GroupShare take={take} pathId={finding.pathId} />
+      {remedies.length > 0 && (
+        <RemedyOptions
+          take={take}
+          budgetMs={budgetMs}
+          path={path}
+          subject={finding.subject}
+          remedies={remedies}
+          frames={frames}
+          trouble={finding.trouble}
+        />
       )}
     </div>
   )

@@ -77,6 +77,8 @@ const SENSITIVITY_AFTER_MS = 700
 let revision = 0
 let lastStep = { name: '', atMs: 0 }
 let saving: ReturnType<typeof setTimeout> | undefined
+/** Settles when everything has been written. */
+let writes = Promise.resolve()
 let asking: ReturnType<typeof setTimeout> | undefined
 let judgedKey = ''
 /** One forecast is under way at a time; what changes meanwhile asks for one more. */
@@ -105,9 +107,7 @@ export const usePlan = create<PlanState>()((set, get) => {
     if (detail !== null) set({ plans: await api.plans(detail.id) })
   }
 
-  const save = async () => {
-    const { id, plan } = get()
-    if (id === null || plan === null) return
+  const write = async (id: string, plan: Plan) => {
     try {
       revision = (await api.changePlan(id, revision, plan)).revision
       await relist()
@@ -121,9 +121,20 @@ export const usePlan = create<PlanState>()((set, get) => {
     }
   }
 
+  /** Writes what has not been written yet, one after the other. */
+  const flush = (): Promise<void> => {
+    const { id, plan } = get()
+    if (saving !== undefined && id !== null && plan !== null) writes = writes.then(() => write(id, plan))
+    clearTimeout(saving)
+    saving = undefined
+    return writes
+  }
+  // A page that is left keeps what was changed last.
+  globalThis.addEventListener?.('pagehide', () => void flush())
+
   const saveSoon = () => {
     clearTimeout(saving)
-    saving = setTimeout(() => void save(), SAVE_AFTER_MS)
+    saving = setTimeout(() => void flush(), SAVE_AFTER_MS)
   }
 
   /** Forecasts the plan as it is now. */
@@ -214,7 +225,7 @@ export const usePlan = create<PlanState>()((set, get) => {
     },
 
     async open(id) {
-      clearTimeout(saving)
+      await flush()
       try {
         show(id === null ? null : await api.plan(id))
       } catch (error) {
@@ -225,6 +236,7 @@ export const usePlan = create<PlanState>()((set, get) => {
     async begin(sent) {
       const { detail, plans } = get()
       if (detail === null) return
+      await flush()
       try {
         const number = (plans?.length ?? 0) + 1
         show(await api.createPlan(detail.id, sent ?? planToJson(emptyPlan(`plan ${number}`))))
@@ -237,14 +249,19 @@ export const usePlan = create<PlanState>()((set, get) => {
     async remove() {
       const { id, plan } = get()
       if (id === null) return
-      clearTimeout(saving)
-      await api.deletePlan(id)
-      show(null)
-      await relist()
-      notify(`“${plan?.name ?? 'The plan'}” is deleted.`, {
-        label: 'Undo',
-        run: () => void api.restorePlan(id).then((stored) => (show(stored), relist())),
-      })
+      await flush()
+      try {
+        await api.deletePlan(id)
+        show(null)
+        await relist()
+        const restore = async () => {
+          show(await api.restorePlan(id))
+          await relist()
+        }
+        notify(`“${plan?.name ?? 'The plan'}” is deleted.`, { label: 'Undo', run: () => void restore() })
+      } catch (error) {
+        notify((error as Error).message)
+      }
     },
 
     change(change, step = '') {

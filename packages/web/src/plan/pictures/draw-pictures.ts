@@ -63,7 +63,7 @@ function drawLoad(frame: Frame, { before, after, randomWorst }: Of<'load'>): voi
     leftLabel(frame, words === 'parted' ? 'parted' : 'now', y + 8)
     leftLabel(frame, ms(largestOf(values)), y + 24)
   }
-  const y = rows[1]!.y + (randomWorst / most) * half
+  const y = rows[1]!.y + Math.min(1, randomWorst / most) * half
   context.strokeStyle = palette.faint
   context.setLineDash([4, 3])
   context.beginPath()

@@ -55,8 +55,15 @@ export function peaks(
   } else context.stroke()
 }
 
-export const largestOf = (...columns: Float64Array[]): number =>
-  columns.reduce((most, values) => values.reduce((a, b) => Math.max(a, b), most), 0) || 1
+/** Below this everything is nothing: what a scale is made of must not be. */
+const NOTHING = 1e-9
+
+/** The largest value of all columns; 1 where all are nothing. */
+export function largestOf(...columns: Float64Array[]): number {
+  let most = 0
+  for (const values of columns) for (const value of values) if (value > most) most = value
+  return most > NOTHING ? most : 1
+}
 
 /** Words at the left edge, at the height of a value. */
 export function leftLabel({ context, palette }: Frame, text: string, y: number): void {
