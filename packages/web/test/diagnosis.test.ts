@@ -194,7 +194,8 @@ describe('findings and their evidence', () => {
     page.$$eval('[data-testid=finding]', (cards) =>
       cards.map((card) => (card as HTMLElement).dataset['kind']!),
     )
-  const choose = (kind: string) => page.click(`[data-testid=finding][data-kind=${kind}] button`)
+  // What a finding says grows as it is worked out: a click waits until nothing moves.
+  const choose = (kind: string) => page.locator(`[data-testid=finding][data-kind=${kind}] button`).click()
   const untilFindings = () => until(async () => (await findings()).length > 2, 'findings are listed')
 
   before(async () => {
