@@ -1,7 +1,7 @@
 /** Words and tables of docs/benchmarks.md. */
 import { cpus, release, totalmem } from 'node:os'
+import { three } from './words.mjs'
 
-const three = (value) => Number(value.toPrecision(3)).toLocaleString('en')
 const MB = 1024 * 1024
 
 /** What limits a figure that misses its aim, as far as it has been looked into. */

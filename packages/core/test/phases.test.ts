@@ -3,6 +3,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import {
   commonPeriod,
+  largest,
   loadOfPhases,
   makespan,
   mostAlive,
@@ -13,7 +14,6 @@ import {
   runQueue,
   scheduleJobs,
   steadyRandom,
-  worstOf,
   type PeriodicTask,
 } from '@lapsus/core/remedy'
 
@@ -26,7 +26,7 @@ const tasks = fc.array(
 function exhaustive(list: readonly PeriodicTask[]): number {
   let best = Infinity
   const visit = (phases: number[]) => {
-    if (phases.length === list.length) best = Math.min(best, worstOf(loadOfPhases(list, phases)))
+    if (phases.length === list.length) best = Math.min(best, largest(loadOfPhases(list, phases)))
     else for (let phase = 0; phase < list[phases.length]!.period; phase++) visit([...phases, phase])
   }
   visit([])
@@ -39,7 +39,7 @@ describe('phases', () => {
     let best = 0
     fc.assert(
       fc.property(tasks, (list) => {
-        const found = worstOf(loadOfPhases(list, optimisePhases(list)))
+        const found = largest(loadOfPhases(list, optimisePhases(list)))
         const least = exhaustive(list)
         cases++
         if (found === least) best++
@@ -54,7 +54,7 @@ describe('phases', () => {
   it('are never worse than phases drawn at random', () => {
     fc.assert(
       fc.property(tasks, (list) => {
-        expect(worstOf(loadOfPhases(list, optimisePhases(list)))).to.be.at.most(
+        expect(largest(loadOfPhases(list, optimisePhases(list)))).to.be.at.most(
           randomWorst(list, steadyRandom()),
         )
       }),
@@ -69,7 +69,7 @@ describe('phases', () => {
       { period: 30, cost: 1 },
     ]
     expect(commonPeriod(list)).to.equal(60)
-    expect(worstOf(loadOfPhases(list, optimisePhases(list)))).to.equal(3)
+    expect(largest(loadOfPhases(list, optimisePhases(list)))).to.equal(3)
     expect(optimisePhases(list)).to.deep.equal(optimisePhases(list))
     expect(randomWorst(list, steadyRandom())).to.equal(randomWorst(list, steadyRandom()))
   })

@@ -1,6 +1,7 @@
 /** Where memory goes: the heap over the frames, who allocates, what is collected, what only grows. */
 import { BYTES_UNKNOWN } from '../format/index.ts'
 import { mean, median, sum } from '../stats/index.ts'
+import type { Study } from '../study/index.ts'
 import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
 import { perSecond, type Evidence } from './evidence.ts'
 import { growthOf, type Growth } from './growth.ts'
@@ -57,7 +58,7 @@ export function memoryOf(evidence: Evidence): Memory {
   const kinds = collectionKinds(evidence)
   const limit = study.conditions.more?.[MEMORY_LIMIT]
   return {
-    heap: heapOf(evidence),
+    heap: heapOf(study),
     ...allocationOf(evidence),
     collections: kinds,
     allocators: allocatorsOf(study),
@@ -78,9 +79,13 @@ export function memoryOf(evidence: Evidence): Memory {
   }
 }
 
-function heapOf({ study }: Evidence): Float64Array | null {
-  const gauge = [...study.declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)
-  return gauge === undefined ? null : (study.gauges.get(gauge.id) ?? null)
+/** Bytes on the heap at the end of each frame; null where no gauge tells. */
+export function heapOf({
+  declarations,
+  gauges,
+}: Pick<Study, 'declarations' | 'gauges'>): Float64Array | null {
+  const gauge = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)
+  return gauge === undefined ? null : (gauges.get(gauge.id) ?? null)
 }
 
 export function allocationOf(
@@ -103,7 +108,7 @@ function allocatedByFrame(evidence: Evidence): Pick<Memory, 'allocated' | 'alloc
     }
   }
   const allocated = new Float64Array(count).fill(NaN)
-  const heap = heapOf(evidence)
+  const heap = heapOf(study)
   if (heap === null) return { allocated, allocatedFrom: 'nothing' }
   for (let frame = 1; frame < count; frame++) {
     const rise = heap[frame]! - heap[frame - 1]!

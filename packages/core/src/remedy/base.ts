@@ -3,7 +3,7 @@ import {
   allocationOf,
   collectionsOf,
   gatherEvidence,
-  HEAP_GAUGE,
+  heapOf,
   type Collection,
   type Evidence,
 } from '../detect/index.ts'
@@ -107,10 +107,8 @@ function refreshPeriod({ frames }: Study): number | null {
   return periodMs === null ? percentileInPlace(waited, 0.5) : periodMs * 1e6
 }
 
-function highestHeap({ declarations, gauges }: Study): number | null {
-  const gauge = [...declarations.gauges.values()].find(({ name }) => name === HEAP_GAUGE)
-  const values = gauge === undefined ? undefined : gauges.get(gauge.id)
-  const highest = values?.reduce((most, value) => Math.max(most, value), -Infinity)
+function highestHeap(study: Study): number | null {
+  const highest = heapOf(study)?.reduce((most, value) => Math.max(most, value), -Infinity)
   return highest === undefined || !Number.isFinite(highest) ? null : highest
 }
 

@@ -8,7 +8,7 @@ import { settle, type Assumption, type Input } from './input.ts'
 import type { Picture } from './picture.ts'
 import { counts, type Plan, type PlanItem } from './plan.ts'
 import { REMEDIES } from './remedies.ts'
-import { Refusal, type Outcome } from './remedy.ts'
+import { outcome, Refusal, type Outcome } from './remedy.ts'
 import { addTo, Replay } from './replay.ts'
 import { Site } from './site.ts'
 
@@ -111,6 +111,7 @@ function forecastItem(
   replay: Replay,
   item: PlanItem,
 ): { item: ItemForecast; outcome: Outcome | null } {
+  const { changes: _changes, uses: _uses, ...unchanged } = outcome([])
   const nothing: ItemForecast = {
     id: item.id,
     path: null,
@@ -121,12 +122,7 @@ function forecastItem(
     gainMsPerFrame: 0,
     gainMsAtBest: 0,
     gainNs: null,
-    price: [],
-    notes: [],
-    memoryBytes: 0,
-    stalenessMs: { mean: 0, worst: 0 },
-    latencyFrames: { mean: 0, worst: 0 },
-    picture: null,
+    ...unchanged,
   }
   const path = item.path.length === 0 ? null : findPath(base, item.path)
   if (path === undefined) {
@@ -144,10 +140,13 @@ function forecastItem(
     const wrong = problems.length > 0 && assumptions.some(({ name }) => isRefused(item, name, values[name]))
     if (!counts(item)) return { item: known, outcome: null }
     if (wrong) return { item: { ...known, refusal: problems.join('; ') }, outcome: null }
-    const outcome = remedy.apply(site, values)
-    const price = outcome.price.length > 0 ? outcome.price : [remedy.price]
-    const { notes, memoryBytes, stalenessMs, latencyFrames, picture } = outcome
-    return { item: { ...known, price, notes, memoryBytes, stalenessMs, latencyFrames, picture }, outcome }
+    const found = remedy.apply(site, values)
+    const price = found.price.length > 0 ? found.price : [remedy.price]
+    const { notes, memoryBytes, stalenessMs, latencyFrames, picture } = found
+    return {
+      item: { ...known, price, notes, memoryBytes, stalenessMs, latencyFrames, picture },
+      outcome: found,
+    }
   } catch (error) {
     if (!(error instanceof Refusal)) throw error
     return { item: { ...known, refusal: error.message }, outcome: null }

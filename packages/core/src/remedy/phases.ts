@@ -1,4 +1,5 @@
 /** Phases for a set of periodic work, so that the worst frame is as light as can be. */
+import { largest } from './shares.ts'
 
 export interface PeriodicTask {
   /** Frames from one run to the next, at least 1. */
@@ -37,8 +38,6 @@ function place(load: Float64Array, { period }: PeriodicTask, phase: number, cost
   for (let frame = phase; frame < load.length; frame += period) load[frame]! += cost
 }
 
-export const worstOf = (load: Float64Array): number => load.reduce((worst, cost) => Math.max(worst, cost), 0)
-
 /** First the worst frame counts; of equal ones the more even load (the smaller sum of squares). */
 interface Score {
   worst: number
@@ -76,7 +75,7 @@ function bestPhase(load: Float64Array, task: PeriodicTask, start: number): numbe
 }
 
 const scoreOf = (load: Float64Array): Score => ({
-  worst: worstOf(load),
+  worst: largest(load),
   squares: load.reduce((sum, cost) => sum + cost * cost, 0),
 })
 
@@ -134,7 +133,7 @@ export function optimisePhases(tasks: readonly PeriodicTask[]): number[] {
 export function randomWorst(tasks: readonly PeriodicTask[], random: () => number): number {
   const length = commonPeriod(tasks)
   const worst = Float64Array.from({ length: RANDOM_DRAWS }, () =>
-    worstOf(
+    largest(
       loadOfPhases(
         tasks,
         tasks.map(({ period }) => Math.floor(random() * period)),

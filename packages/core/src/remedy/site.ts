@@ -45,6 +45,16 @@ export class Site {
     return path
   }
 
+  /** @throws Refusal like `path`, for who only wants to know that there is one */
+  demandPath(): void {
+    void this.path
+  }
+
+  /** @throws Refusal like `workPath` */
+  demandWork(): void {
+    void this.workPath
+  }
+
   get marker() {
     const { declarations, paths } = this.base.study
     return declarations.marker(paths.get(this.pathOrNone!).marker)

@@ -9,7 +9,7 @@ export const byHand: Remedy = {
   price: 'the author’s word',
   effort: 'medium',
   inputs: (site) => {
-    void site.path
+    site.demandPath()
     return [
       number('factor', {
         words: 'factor on its time',

@@ -11,7 +11,7 @@ export const cache: Remedy = {
   price: 'stale references',
   effort: 'small',
   inputs: (site) => {
-    void site.workPath
+    site.demandWork()
     return [
       number('misses', {
         words: 'runs that still look up',

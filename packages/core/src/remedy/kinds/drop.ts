@@ -8,7 +8,7 @@ export const drop: Remedy = {
   price: 'the feature',
   effort: 'small',
   inputs: (site) => {
-    void site.path
+    site.demandPath()
     return []
   },
   apply: (site) =>

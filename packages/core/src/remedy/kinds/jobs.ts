@@ -22,7 +22,7 @@ export const jobs: Remedy = {
   price: 'waiting at the join, perhaps a frame of delay, and data that must not be shared',
   effort: 'large',
   inputs(site) {
-    void site.workPath
+    site.demandWork()
     const tree = site.treeNs()
     if (site.base.inside(site.path).some((id) => site.base.study.paths.get(id).kind.startsWith('wait:')))
       throw new Refusal(`${site.name} waits for something itself: only work can be handed over`)

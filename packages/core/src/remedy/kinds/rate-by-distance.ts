@@ -15,7 +15,7 @@ export const rateByDistance: Remedy = {
   price: 'coarser behaviour far away',
   effort: 'medium',
   inputs: (site) => {
-    void site.workPath
+    site.demandWork()
     return [...BANDS.map((band) => shareInput(site, band)), everyInput('far', 2), everyInput('unseen', 4)]
   },
   apply(site, values) {

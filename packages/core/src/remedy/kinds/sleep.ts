@@ -13,7 +13,7 @@ export const sleep: Remedy = {
   price: 'late wake-ups',
   effort: 'small',
   inputs(site) {
-    void site.workPath
+    site.demandWork()
     const sorts = idleSorts(site)
     if (sorts.length === 0) {
       throw new Refusal(

@@ -17,7 +17,7 @@ export const slice: Remedy = {
   price: 'frames until it is done',
   effort: 'medium',
   inputs(site) {
-    void site.workPath
+    site.demandWork()
     const tree = site.treeNs()
     const { typical, p95 } = site.headroomNs()
     const arrivalNs = mean(tree)

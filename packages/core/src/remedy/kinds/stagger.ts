@@ -11,6 +11,7 @@ import {
   steadyRandom,
   type PeriodicTask,
 } from '../phases.ts'
+import { largest } from '../shares.ts'
 import { outcome, Refusal, type Outcome, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
 
@@ -162,12 +163,11 @@ function shift(site: Site, tasks: Task[], values: Values): Outcome {
   const inMs = (load: Float64Array) => load.map((ns) => ns / 1e6)
   const before = inMs(loadOfPhases(tasks, phases, length))
   const after = inMs(loadOfPhases(tasks, moved, length))
-  const worst = (load: Float64Array) => load.reduce((a, b) => Math.max(a, b), 0)
   const random = randomWorst(tasks, steadyRandom()) / 1e6
   return outcome(changes, {
     price: ['none but bookkeeping'],
     notes: [
-      `the worst frame carries ${ms(worst(after))} of it instead of ${ms(worst(before))}; with phases drawn at random ${ms(random)}`,
+      `the worst frame carries ${ms(largest(after))} of it instead of ${ms(largest(before))}; with phases drawn at random ${ms(random)}`,
     ],
     picture: { sort: 'load', before, after, randomWorst: random },
   })

@@ -15,7 +15,7 @@ export const timer: Remedy = {
   price: 'staleness',
   effort: 'small',
   inputs: (site) => {
-    void site.workPath
+    site.demandWork()
     const changeMs = site.base.once(`changes ${site.path}`, () => changeGapMs(site))
     const framesIn = (ms: number) => Math.max(1, Math.floor(ms / Math.max(1e-6, site.frameMs)))
     const suggested = framesIn(Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS))
