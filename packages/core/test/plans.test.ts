@@ -226,6 +226,25 @@ describe('the page of a frame with a plan', () => {
     expect([...after.from].every((from) => from >= 0)).to.equal(true)
   })
 
+  it('shows what takes time only by the plan, though its runs took none', () => {
+    const frames: TestFrame[] = Array.from({ length: 20 }, () => ({
+      runs: [run('sim', MS, { children: [run('check', 0, { effect: true })] })],
+    }))
+    const forecasted = forecastOn(frames, [
+      item('react', ['sim', 'check'], { dispatch: 50 }),
+      item('gate', ['sim', 'check'], { test: 30 }),
+    ])
+    const { study } = forecasted.replay.base
+    const ids = (names: string[]) => pathOf(study, names)
+    const after = spansAfter(spansOf(frames, 3, ids), 1_000_000, study.paths, frameAfter(forecasted, 3))
+    const total = (path: number) =>
+      [...after.path.keys()]
+        .filter((i) => after.path[i] === path)
+        .reduce((sum, i) => sum + after.durationNs[i]!, 0)
+    expect(total(ids(['sim']))).to.be.closeTo(forecasted.forecast.frames.workNs[3]!, 1)
+    expect(total(ids(['sim', 'check']))).to.be.closeTo(30_000, 1)
+  })
+
   it('shows work that comes from other frames where it belongs', () => {
     const frames = locked()
     const forecasted = forecastOn(frames, [item('slice', BURST, { budget: 3, cost: 0 })], LOCKED)

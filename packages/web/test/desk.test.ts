@@ -124,6 +124,22 @@ describe('the desk', () => {
     expect(other.differences).to.deep.equal(['recorder mode: “timing” before, “bytes” after'])
   })
 
+  it('opens the take that was asked for last, whichever is read first', async () => {
+    const desk = new Desk()
+    let letGo = () => {}
+    const held = new Promise<void>((resolve) => (letGo = resolve))
+    // The first answer comes after the second.
+    answer = () => new Response(new ReadableStream({ pull: (stream) => held.then(() => stream.close()) }))
+    const first = desk.open({ ...night.detail, id: 'slow' }, judged, () => {})
+    answer = () => new Response(night.bytes as BodyInit)
+    await desk.open(night.detail, judged, () => {})
+    letGo()
+    await first
+    expect(desk.forecast(plan, {}).forecast.before.frames.frames).to.equal(FRAMES)
+    await desk.open(night.detail, judged, () => {})
+    expect(asked).to.deep.equal(['/api/takes/slow/study', '/api/takes/desk-night/study'])
+  })
+
   it('says when a take cannot be read, and keeps nothing of it', async () => {
     const desk = new Desk()
     const failure = async () =>

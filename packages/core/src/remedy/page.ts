@@ -140,7 +140,7 @@ export function spansAfter(
 }
 
 /**
- * Paths that run in this frame though none of their runs was recorded in it, by what they belong to: the last
+ * Paths that take time in this frame though none of it was recorded in it, by what they belong to: the last
  * recorded run of their parent; −2 − parent for one that was not recorded either; NO_PATH for none.
  */
 function addedUnder(
@@ -152,7 +152,8 @@ function addedUnder(
   const last = new Map<number, number>()
   spans.path.forEach((path, span) => last.set(path, span))
   const added = new Map<number, number[]>()
-  const fresh = [...now.keys()].filter((path) => !recorded.has(path)).sort((a, b) => a - b)
+  // A run that took no time has none to be in proportion to.
+  const fresh = [...now.keys()].filter((path) => !((recorded.get(path) ?? 0) > 0)).sort((a, b) => a - b)
   const isFresh = new Set(fresh)
   for (const path of fresh) {
     const { parent } = paths.get(path)

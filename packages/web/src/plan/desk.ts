@@ -64,13 +64,19 @@ export class Desk {
   #base: Base | null = null
   #judged = ''
   #last: Forecasted | null = null
+  /** Counts what was asked to be opened: of two takes that are being read the later counts. */
+  #asked = 0
 
   /** Reads a take, unless it is here; then judges its frames. */
   async open(detail: TakeDetail, judged: Judged, onProgress: (share: number) => void): Promise<void> {
     const key = `${detail.id} ${detail.frames}`
+    const asked = ++this.#asked
     if (this.#takeId !== key) {
       this.#base = this.#last = null
-      this.#study = await readStudy(detail, onProgress)
+      this.#takeId = ''
+      const study = await readStudy(detail, onProgress)
+      if (asked !== this.#asked) return
+      this.#study = study
       this.#takeId = key
       this.#judged = ''
     }

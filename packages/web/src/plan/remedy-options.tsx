@@ -25,6 +25,7 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
   const withoutRecorder = useView((view) => view.withoutRecorder)
   const { ready, reading, error, detail } = usePlan()
   const [options, setOptions] = useState<RemedyOption[] | null>(null)
+  const [failure, setFailure] = useState<string | null>(null)
   useEffect(
     () => void usePlan.getState().prepare(take.detail, { target: 1000 / budgetMs, withoutRecorder }),
     [take.detail, budgetMs, withoutRecorder],
@@ -34,15 +35,19 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
     if (!ready) return
     let current = true
     setOptions(null)
+    setFailure(null)
     void usePlan
       .getState()
       .options({ path, subject, remedies, frames: trouble === 'spike' ? frames : [] })
-      .then((found) => current && setOptions(found))
+      .then(
+        (found) => current && setOptions(found),
+        (failed: Error) => current && setFailure(failed.message),
+      )
     return () => void (current = false)
     // The key stands for what is asked.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [ready, key, detail])
-  if (error !== null) return <p className="text-xs text-alarm">{error}</p>
+  if (error !== null || failure !== null) return <p className="text-xs text-alarm">{error ?? failure}</p>
   if (options === null)
     return (
       <p className="text-xs text-faint">

@@ -1,0 +1,94 @@
+/** What docs/accuracy.md says of forecasts: counts, marks and reasons. */
+import { expect } from 'chai'
+import { REMEDY_KINDS } from '@lapsus/core/detect'
+import { planFromJson } from '@lapsus/core/remedy'
+import { FLAWS } from '../games/moth-post/src/settings.ts'
+
+interface Figures {
+  frames: { work: { p50: number; p95: number; p99: number }; over: number }
+  collectionsPerMinute: number
+}
+interface Run {
+  label: string
+  seed: number
+  drift: number
+  before: Figures
+  forecast: Figures
+  after: Figures
+  remedies: string[]
+}
+interface Planned {
+  name: string
+  items: { remedy: string; path: string[]; parameters: Record<string, unknown> }[]
+  adjust?(items: Planned['items'], found: { assumptions: { name: string; value: number }[] }[]): void
+}
+// Scripts are plain Node, without types.
+const script = '../scripts/setup/forecast-accuracy.mjs'
+const { FORECASTS, forecastSection, planOf } = (await import(script)) as {
+  FORECASTS: Planned[]
+  forecastSection(runs: Run[], of: { seeds: number[]; seconds: number }): string[]
+  planOf(items: Planned['items']): object
+}
+
+const figures = (p50: number, p95: number): Figures => ({
+  frames: { work: { p50, p95, p99: p95 * 2 }, over: 3 },
+  collectionsPerMinute: 12,
+})
+const made = (label: string, drift: number, [before, forecast, after]: [number, number, number]): Run => ({
+  ...{ label, seed: 1, drift, remedies: ['pool'] },
+  before: figures(before, before * 2),
+  forecast: figures(forecast, forecast * 2),
+  after: figures(after, after * 2),
+})
+const section = (...runs: Run[]) => forecastSection(runs, { seeds: [1], seconds: 20 }).join('\n')
+const misses = (text: string) => text.split('\n').filter((line) => / p(50|95)(, wrong sign)? \| /.test(line))
+
+describe('accuracy of forecasts', () => {
+  it('is asked of every flaw, with plans that can be read', () => {
+    expect(new Set(FORECASTS.map(({ name }) => name))).to.deep.equal(new Set(Object.keys(FLAWS)))
+    for (const { name, items } of FORECASTS) {
+      const { plan, problems } = planFromJson(planOf(items))
+      expect(problems, name).to.deep.equal([])
+      expect(
+        plan.items.map(({ path }) => path),
+        name,
+      ).to.deep.equal(items.map(({ path }) => path))
+      for (const { remedy } of items) expect(REMEDY_KINDS).to.include(remedy)
+    }
+  })
+
+  it('takes two routes a frame for the slice, of the piece that the take suggests', () => {
+    const sliced = FORECASTS.find(({ items }) => items[0]!.remedy === 'slice')!
+    const items = sliced.items.map((item) => ({ ...item }))
+    sliced.adjust!(items, [{ assumptions: [{ name: 'piece', value: 0.4 }] }])
+    expect(items[0]!.parameters).to.deep.equal({ budget: 0.8, piece: 0.4 })
+  })
+
+  it('counts what is within 15 % or 0.3 ms, and marks what is not', () => {
+    const text = section(made('near', 1, [5, 3, 3.2]), made('far', 1, [5, 2, 4]))
+    expect(text).to.contain('2 of 4 are; 0 have the wrong sign')
+    expect(text).to.contain('| near | pool | 5 → 3 / 3.2 |')
+    expect(text).to.contain('5 → 2 / 4 **missed**')
+    expect(misses(text)).to.have.length(2)
+    expect(section(made('near', 1, [5, 3, 3.2]))).to.not.contain('### Misses')
+  })
+
+  it('names a wrong sign even where the forecast is near', () => {
+    const text = section(made('turned', 1, [5.4, 5, 5.75]))
+    expect(text).to.contain('2 of 2 are; 2 have the wrong sign')
+    expect(misses(text).every((line) => line.includes('wrong sign'))).to.equal(true)
+    // What hardly moved has no sign.
+    expect(section(made('still', 1, [5, 4.9, 5.1]))).to.contain('0 have the wrong sign')
+  })
+
+  it('gives the reason of each miss: the machine where it explains it, else what no forecast knows', () => {
+    const [drifted] = misses(section(made('letter-churn', 0.7, [6, 5, 3.5])))
+    expect(drifted).to.contain('the machine: with its drift of 0.7 × the forecast is 3.5 ms')
+    const [known] = misses(section(made('letter-churn', 1, [6, 5, 3.5])))
+    expect(known).to.contain('the first seconds decide')
+    const [unlike] = misses(section(made('letter-churn', 1.4, [6, 5, 3.5])))
+    expect(unlike).to.contain('the machine, most of all: the drift is 1.4 ×')
+    const [variant] = misses(section(made('route-burst, as jobs', 1, [6, 5, 3.5])))
+    expect(variant).to.contain('planning a route again')
+  })
+})
