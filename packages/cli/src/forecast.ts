@@ -4,7 +4,7 @@ import {
   baseOf,
   figureRows,
   forecastPlan,
-  planFromJson,
+  planFromText,
   PlanError,
   REMEDIES,
   type Assumption,
@@ -61,9 +61,8 @@ export async function readPlan(path: string): Promise<{ plan: Plan; problems: st
     throw new CliError(code === 'ENOENT' ? `${path}: there is no such file` : `${path}: ${message}`)
   }
   try {
-    return planFromJson(JSON.parse(text))
+    return planFromText(text)
   } catch (error) {
-    if (error instanceof SyntaxError) throw new CliError(`${path}: is no JSON: ${error.message}`)
     if (error instanceof PlanError) throw new CliError(`${path}: ${error.message}`)
     throw error
   }

@@ -69,7 +69,7 @@ program
   .command('forecast')
   .description('print what a plan would make of a take; needs no server')
   .argument('<file>')
-  .requiredOption('--plan <file>', 'a plan, as the workbench writes it (docs/plan.md)')
+  .requiredOption('--plan <file>', 'a plan, as the workbench writes it: JSON or Markdown (docs/plan.md)')
   .option('--json', 'everything, as JSON')
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)

@@ -311,7 +311,7 @@ describe('lapsus forecast', () => {
   it('ends with 2 for what is no plan', async () => {
     const cases: [string, string][] = [
       [join(folder, 'missing.json'), 'there is no such file'],
-      [file('no.json', Buffer.from('{')), 'is no JSON'],
+      [file('no.json', Buffer.from('{')), 'is neither JSON nor a plan as Markdown'],
       [
         file('other.json', Buffer.from('{"format":"shopping"}')),
         '"format" must be "lapsus-plan", got "shopping"',

@@ -367,7 +367,9 @@ describe('what the take suggests', () => {
     })
     const slow = inputOf(frames(40), item('timer', ['text']), 'every', game)
     expect(slow.suggested).to.equal(10)
-    expect(slow.others.map(({ value }) => value)).to.deep.equal([10, 40])
+    expect(slow.others.map(({ value }) => value)).to.deep.equal([40])
+    const patient = inputOf(frames(40), item('timer', ['text'], { allowed: 300 }), 'every', game)
+    expect(patient.suggested).to.equal(30)
   })
 
   it('for a slice: half of what nearly all frames leave, and never less than comes in', () => {

@@ -10,6 +10,7 @@ import {
   groupFigures,
   optionsOf,
   planFromJson,
+  planFromText,
   planToJson,
   planToMarkdown,
   sensitivityOf,
@@ -302,6 +303,19 @@ describe('a plan as JSON', () => {
       'version 2; version 1 is understood',
     )
     expect(() => planFromJson({ format: 'lapsus-plan', version: 1 })).to.throw('"items" must be an array')
+  })
+
+  it('comes back from its own text, whatever stands in its notes', () => {
+    const { forecast } = forecastOn(locked(), [item('drop', BURST)], LOCKED)
+    const noted = {
+      ...plan,
+      items: [item('drop', BURST, {}, { note: '```json\n{"format":"other"}\n``` # x' })],
+    }
+    const text = planToMarkdown(noted, forecast, { game: 'Game', take: 'night', target: 60 })
+    expect(planFromText(text)).to.deep.equal({ plan: noted, problems: [] })
+    expect(planFromText(JSON.stringify(planToJson(plan)))).to.deep.equal({ plan, problems: [] })
+    expect(() => planFromText('# A plan without itself')).to.throw('neither JSON nor a plan as Markdown')
+    expect(() => planFromText('')).to.throw('neither JSON nor a plan as Markdown')
   })
 
   it('counts what is on and not dropped', () => {

@@ -140,7 +140,7 @@ describe('planning', () => {
       ...{ format: 'lapsus-plan', version: 1, name: 'from a file' },
       items: [{ remedy: 'magic' }, { remedy: 'drop', path: ['sim', 'text'] }],
     })
-    const input = await page.$('input[aria-label="Plan as JSON"]')
+    const input = await page.$('input[aria-label="Plan as JSON or Markdown"]')
     await page.evaluate(
       (element, json) => {
         const files = new DataTransfer()
@@ -168,6 +168,23 @@ describe('planning', () => {
     await button('Remove from the plan').click()
     await untilItems(['sleep'])
     await button('Undo').click()
+    await untilItems(['gate', 'sleep'])
+  })
+
+  it('moves items by dragging them onto one another', async () => {
+    await page.evaluate(() => {
+      const [first, second] = document.querySelectorAll('[data-testid=plan-item]')
+      const dataTransfer = new DataTransfer()
+      for (const [element, name] of [
+        [second, 'dragstart'],
+        [first, 'dragover'],
+        [first, 'drop'],
+      ] as const) {
+        element!.dispatchEvent(new DragEvent(name, { dataTransfer, bubbles: true, cancelable: true }))
+      }
+    })
+    await untilItems(['sleep', 'gate'])
+    await button('Take back').click()
     await untilItems(['gate', 'sleep'])
   })
 

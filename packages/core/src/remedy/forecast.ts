@@ -133,7 +133,7 @@ function forecastItem(
   const remedy = REMEDIES[item.remedy]
   let known: ItemForecast = { ...nothing, path }
   try {
-    const inputs = remedy.inputs(site)
+    const inputs = remedy.inputs(site, item.parameters)
     const { values, assumptions, problems } = settle(inputs, item.parameters)
     known = { ...known, inputs, assumptions, problems }
     // A value that makes no sense is not guessed at.

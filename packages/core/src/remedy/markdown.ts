@@ -1,11 +1,14 @@
-/** A plan as text, to be put where the team reads. */
+/** A plan as text, to be put where the team reads; it carries itself along, so that it can be opened again. */
 import type { FrameFigures } from '../take/index.ts'
 import { ms, percent, three } from '../words/index.ts'
 import type { Figures } from './figures.ts'
 import type { Assumption } from './input.ts'
 import type { Forecast, ItemForecast } from './forecast.ts'
-import type { Plan, PlanItem } from './plan.ts'
+import { planFromJson, planToJson, PlanError, type Plan, type PlanItem } from './plan.ts'
 import { REMEDIES } from './remedies.ts'
+
+/** What the plan itself stands in, at the end of its text. */
+const FENCE = '```json'
 
 /** Text that is no markup, whatever is in it. */
 const safe = (text: string): string =>
@@ -34,7 +37,7 @@ export function planToMarkdown(plan: Plan, forecast: Forecast, { game, take, tar
     '',
   ]
   plan.items.forEach((item, i) => lines.push(...itemLines(item, forecast.items[i]!, i + 1), ''))
-  return lines.join('\n')
+  return [...lines, FENCE, JSON.stringify(planToJson(plan)), '```', ''].join('\n')
 }
 
 type Compared = Omit<Figures, 'meanMs' | 'frames'> & {
@@ -64,6 +67,23 @@ export function figureRows(before: Compared, after: Compared): [string, string, 
       memoryBytes === null ? 'not known' : `${three(memoryBytes / 1e6)} MB`,
     ),
   ]
+}
+
+/**
+ * Reads a plan from a file's text: JSON, or Markdown as planToMarkdown writes it.
+ * @throws PlanError for what is neither
+ */
+export function planFromText(text: string): ReturnType<typeof planFromJson> {
+  // Notes may hold anything, but no line of their own: neither in the text nor in JSON.
+  const fence = text.lastIndexOf(`\n${FENCE}\n`)
+  const json = text.trimStart().startsWith('#') && fence >= 0 ? text.slice(fence + FENCE.length + 1) : text
+  let value: unknown
+  try {
+    value = JSON.parse(json.replace(/```\s*$/, ''))
+  } catch (error) {
+    throw new PlanError(`is neither JSON nor a plan as Markdown: ${(error as Error).message}`)
+  }
+  return planFromJson(value)
 }
 
 function itemLines(

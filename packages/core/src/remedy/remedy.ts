@@ -17,8 +17,12 @@ export interface Remedy {
   price: string
   /** How much work it usually is. */
   effort: Effort
-  /** What must be known, with what the take suggests. @throws Refusal when it makes no sense here */
-  inputs(site: Site): Input[]
+  /**
+   * What must be known, with what the take suggests.
+   * @param set values that somebody set, which what is suggested for others may hang on
+   * @throws Refusal when it makes no sense here
+   */
+  inputs(site: Site, set: Values): Input[]
   /** What it would do. Reads the site, changes nothing. @throws Refusal when these values cannot be */
   apply(site: Site, values: Values): Outcome
 }

@@ -1,6 +1,6 @@
 import { EllipsisVertical } from 'lucide-react'
 import { useRef } from 'react'
-import { planToJson } from '@lapsus/core/remedy'
+import { planFromText, planToJson } from '@lapsus/core/remedy'
 import { Menu } from '../components/menu.tsx'
 import { copyText, saveText } from '../components/take-away.ts'
 import { notify } from '../state/notices.ts'
@@ -51,9 +51,11 @@ export function PlanMenu({ take }: { take: OpenTake }) {
   const read = async (chosen: File | undefined) => {
     if (chosen === undefined) return
     try {
-      await begin(JSON.parse(await chosen.text()) as object)
+      const { plan: read, problems } = planFromText(await chosen.text())
+      await begin(planToJson(read))
+      for (const problem of problems) notify(problem)
     } catch (error) {
-      notify(`${chosen.name} could not be read: ${(error as Error).message}`)
+      notify(`${chosen.name} could not be opened: ${(error as Error).message}`)
     }
   }
   return (
@@ -64,7 +66,7 @@ export function PlanMenu({ take }: { take: OpenTake }) {
         picture={<EllipsisVertical size={15} />}
         items={[
           ...ofPlan,
-          { label: 'Open a JSON file…', run: () => file.current?.click() },
+          { label: 'Open a file…', run: () => file.current?.click() },
           { label: 'Begin an empty plan', run: () => void begin() },
           ...(plan === null ? [] : [{ label: 'Delete this plan', run: () => void remove() }]),
         ]}
@@ -72,8 +74,8 @@ export function PlanMenu({ take }: { take: OpenTake }) {
       <input
         ref={file}
         type="file"
-        accept=".json,application/json"
-        aria-label="Plan as JSON"
+        accept=".json,.md,application/json,text/markdown"
+        aria-label="Plan as JSON or Markdown"
         className="hidden"
         onChange={(event) => {
           void read(event.target.files?.[0])

@@ -1,6 +1,6 @@
 import { median } from '../../stats/index.ts'
 import { ms, three } from '../../words/index.ts'
-import { choice, number, numberOf } from '../input.ts'
+import { choice, number, numberOf, settle } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
 
@@ -14,25 +14,33 @@ export const timer: Remedy = {
   about: 'runs every so often instead of in every frame',
   price: 'staleness',
   effort: 'small',
-  inputs: (site) => {
+  inputs: (site, set) => {
     site.demandWork()
     const changeMs = site.base.once(`changes ${site.path}`, () => changeGapMs(site))
     const framesIn = (ms: number) => Math.max(1, Math.floor(ms / Math.max(1e-6, site.frameMs)))
-    const suggested = framesIn(Math.min(ALLOWED_MS, changeMs ?? ALLOWED_MS))
-    const asItChanges =
-      changeMs === null ? [] : [{ value: framesIn(changeMs), words: 'as often as it changes' }]
+    const allowed = number('allowed', {
+      words: 'may be so old',
+      unit: 'ms',
+      about: 'age of what it shows that nobody minds; the interval that is suggested keeps to it',
+      origin: 'assumed',
+      suggested: ALLOWED_MS,
+      least: 1,
+      most: 60_000,
+    })
+    const allowedMs = numberOf(settle([allowed], set).values, 'allowed')
     return [
+      allowed,
       number('every', {
         words: 'runs every',
         about:
           changeMs === null
-            ? `as often as keeps what it shows younger than ${ALLOWED_MS} ms`
-            : `what it is about changes every ${ms(changeMs)}; what it shows should be younger than ${ALLOWED_MS} ms`,
+            ? `as often as keeps what it shows younger than ${ms(allowedMs)}`
+            : `what it is about changes every ${ms(changeMs)}; what it shows should be younger than ${ms(allowedMs)}`,
         origin: changeMs === null ? 'assumed' : 'measured',
-        suggested,
+        suggested: framesIn(Math.min(allowedMs, changeMs ?? allowedMs)),
         least: 1,
         most: 60_000,
-        others: [{ value: framesIn(ALLOWED_MS), words: `never older than ${ALLOWED_MS} ms` }, ...asItChanges],
+        others: changeMs === null ? [] : [{ value: framesIn(changeMs), words: 'as often as it changes' }],
       }),
       choice('unit', {
         words: 'counted in',
