@@ -101,9 +101,9 @@ function Weights({ sensitivity }: { sensitivity: Sensitivity[] | null }) {
       {most.length === 0 && <p className="text-[12.5px]">Nothing that was assumed moves it by 0.01 ms.</p>}
       {most.map(({ item, name, words, unit, value, low, high }) => (
         <p key={`${item} ${name}`} className="text-[12.5px]">
-          <b className="font-medium">{words}</b>, {three(value)} {unit}: mean work is {ms(low.meanMs)} with{' '}
-          {three(low.value)}, {ms(high.meanMs)} with {three(high.value)}; p95 {ms(low.p95Ms)} or{' '}
-          {ms(high.p95Ms)}
+          <b className="font-medium">{words}</b>, {three(value) + (unit === '' ? '' : ` ${unit}`)}: mean work
+          is {ms(low.meanMs)} with {three(low.value)}, {ms(high.meanMs)} with {three(high.value)}; p95{' '}
+          {ms(low.p95Ms)} or {ms(high.p95Ms)}
         </p>
       ))}
     </section>
