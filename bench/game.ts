@@ -1,5 +1,5 @@
 import { WebSocket } from 'ws'
-import { encodeRecord, type IngestMessage, type TakeRecord } from '@lapsus/core/format'
+import { endRecord, encodeRecord, type IngestMessage, type TakeRecord } from '@lapsus/core/format'
 import { declaration } from './made-up-take.ts'
 
 /** A game that sends records and hears what is committed. */
@@ -34,7 +34,7 @@ export class Game {
   }
 
   async end(sequence: number): Promise<void> {
-    this.send(encodeRecord({ record: 'end', sequence, dropped: 0 }))
+    this.send(encodeRecord(endRecord(sequence, 0)))
     await this.committed(sequence)
     this.#socket.close()
   }

@@ -2,6 +2,7 @@
  * Ingest, storage, queries and drawing, on the built server in a process of its own. Prints JSON.
  * Wants DATABASE_URL, and TEST_CHROMIUM for the path of the browser.
  */
+import { endRecord } from '@lapsus/core/format'
 import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -139,7 +140,7 @@ async function measureImports() {
     const write = exporter(format)
     const pieces = [write(takeRecord(`imported-${format}`)), write(declaration)]
     for (let i = 0; i < IMPORT_CHUNKS; i++) pieces.push(write(chunk(i + 2, i * 128, 128)))
-    pieces.push(write({ record: 'end', sequence: IMPORT_CHUNKS + 2, dropped: 0 }))
+    pieces.push(write(endRecord(IMPORT_CHUNKS + 2, 0)))
     const body = Buffer.concat(pieces.map((piece) => Buffer.from(piece)))
     speeds[format] = await importSpeed(body, spans, '')
   }

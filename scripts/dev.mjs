@@ -1,31 +1,35 @@
 /** `npm run dev`: database and server, with Vite's development server in front of them. */
 import { spawn } from 'node:child_process'
 import { join } from 'node:path'
-import { ensureBuilt } from './setup/build.mjs'
-import { startDatabase } from './setup/database.mjs'
+import { ensureBuiltApart } from './setup/build-apart.mjs'
+import { DATABASE_LOG, startDatabase } from './setup/database.mjs'
 import { ensurePrograms, MARIADB } from './setup/debian.mjs'
 import { ensurePackages } from './setup/packages.mjs'
 import { stopProcess } from './setup/processes.mjs'
-import { choosePort, startServer } from './setup/product.mjs'
+import { choosePort, SERVER_LOG, startServer } from './setup/product.mjs'
 import { ROOT, STATE } from './setup/root.mjs'
 import { say } from './setup/say.mjs'
+import { checkSettings } from './setup/settings.mjs'
 import { supervise } from './setup/supervisor.mjs'
 
 const VITE_PORT = 5173
 
-await supervise(async ({ begin, stop, announce, stopping }) => {
+await supervise(async ({ keep, announce, stopping }) => {
+  checkSettings(process.env)
   ensurePrograms(MARIADB)
   ensurePackages()
-  await ensureBuilt()
-  const database = await begin(() => startDatabase(join(STATE, 'mariadb')))
+  ensureBuiltApart()
+  const folder = join(STATE, 'mariadb')
+  const database = await keep('MariaDB', () => startDatabase(folder), join(folder, DATABASE_LOG))
   if (stopping()) return
   const pages = `http://127.0.0.1:${VITE_PORT}`
   const port = await choosePort()
-  const server = await begin(() => startServer(database.url, port, { LAPSUS_ORIGINS: pages }))
+  const env = { LAPSUS_ORIGINS: pages, LAPSUS_DATABASE_FOLDER: folder }
+  const server = await keep('the server', () => startServer(database.part().url, port, env), SERVER_LOG)
   if (stopping()) return
-  void server.exited.then((code) => stop(`the server ended with code ${code}`, 1))
-  announce(server.address)
-  await begin(() => servePages(server.address))
+  const { address } = server.part()
+  announce(address)
+  await keep('Vite', () => servePages(address), 'its output above')
   say(`pages with live reload: ${pages} (the server itself is not reloaded)`)
 })
 
@@ -41,5 +45,8 @@ async function servePages(api) {
       env: { ...process.env, LAPSUS_URL: api },
     },
   )
-  return { stop: () => stopProcess(vite.pid) }
+  return {
+    exited: new Promise((resolve) => vite.once('exit', (code) => resolve(code ?? 1))),
+    stop: () => stopProcess(vite.pid),
+  }
 }

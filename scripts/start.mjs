@@ -1,30 +1,36 @@
 /** `npm start`: sets up whatever is missing, then runs database and server until told to stop. */
 import { join } from 'node:path'
-import { ensureBuilt } from './setup/build.mjs'
-import { startDatabase } from './setup/database.mjs'
+import { ensureBuiltApart } from './setup/build-apart.mjs'
+import { DATABASE_LOG, startDatabase } from './setup/database.mjs'
 import { ensurePrograms, MARIADB } from './setup/debian.mjs'
 import { ensureFirstTake } from './setup/first-take.mjs'
 import { ensurePackages } from './setup/packages.mjs'
-import { choosePort, startServer } from './setup/product.mjs'
+import { choosePort, SERVER_LOG, startServer } from './setup/product.mjs'
 import { STATE } from './setup/root.mjs'
 import { say } from './setup/say.mjs'
+import { checkSettings } from './setup/settings.mjs'
 import { supervise } from './setup/supervisor.mjs'
 
-await supervise(async ({ begin, stop, announce, stopping }) => {
+await supervise(async ({ keep, announce, stopping }) => {
+  checkSettings(process.env)
   const given = process.env.DATABASE_URL
   if (given === undefined) ensurePrograms(MARIADB)
   ensurePackages()
-  await ensureBuilt()
+  ensureBuiltApart()
   if (given !== undefined) say('database: the one DATABASE_URL names')
+  const folder = join(STATE, 'mariadb')
   const database =
-    given === undefined ? await begin(() => startDatabase(join(STATE, 'mariadb'))) : { url: given }
+    given === undefined
+      ? await keep('MariaDB', () => startDatabase(folder), join(folder, DATABASE_LOG))
+      : { part: () => ({ url: given }) }
   if (stopping()) return
   const port = await choosePort()
-  const server = await begin(() => startServer(database.url, port))
+  const env = given === undefined ? { LAPSUS_DATABASE_FOLDER: folder } : {}
+  const server = await keep('the server', () => startServer(database.part().url, port, env), SERVER_LOG)
   if (stopping()) return
-  void server.exited.then((code) => stop(`the server ended with code ${code}`, 1))
-  announce(server.address)
-  await ensureFirstTake(server.address)
+  const { address } = server.part()
+  announce(address)
+  await ensureFirstTake(address)
   say('ready; Ctrl-C stops it')
-  process.stdout.write(`\nLapsus is at ${server.address}\n\n`)
+  process.stdout.write(`\nLapsus is at ${address}\n\n`)
 })

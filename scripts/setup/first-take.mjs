@@ -2,10 +2,13 @@ import { say } from './say.mjs'
 
 const POLL_MS = 3_000
 
+const password = () =>
+  process.env.LAPSUS_PASSWORD ? { authorization: `Bearer ${process.env.LAPSUS_PASSWORD}` } : {}
+
 async function call(address, method, path, body) {
   const response = await fetch(address + path, {
     method,
-    headers: { 'content-type': 'application/json' },
+    headers: { 'content-type': 'application/json', ...password() },
     body: body === undefined ? undefined : JSON.stringify(body),
   })
   if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { accessSync, constants, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { startTicks } from './processes.mjs'
 import { STATE } from './root.mjs'
@@ -8,7 +8,7 @@ const FILE = join(STATE, 'running.json')
 
 /** Claims this checkout for the calling process; a claim whose process is gone is taken over. */
 export function claim() {
-  mkdirSync(STATE, { recursive: true, mode: 0o700 })
+  makeState()
   const mine = { pid: process.pid, ticks: startTicks(process.pid), address: null }
   try {
     writeFileSync(FILE, JSON.stringify(mine), { flag: 'wx' })
@@ -25,6 +25,17 @@ export function claim() {
   return {
     announce: (address) => writeFileSync(FILE, JSON.stringify({ ...mine, address })),
     release: () => rmSync(FILE, { force: true }),
+  }
+}
+
+function makeState() {
+  try {
+    mkdirSync(STATE, { recursive: true, mode: 0o700 })
+    accessSync(STATE, constants.R_OK | constants.W_OK | constants.X_OK)
+  } catch (error) {
+    throw new SetupError(
+      `The state folder ${STATE} cannot be written (${error.code}): set LAPSUS_STATE to another.`,
+    )
   }
 }
 

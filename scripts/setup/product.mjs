@@ -1,6 +1,6 @@
 /** The server process and the port it is remembered under. */
 import { spawn } from 'node:child_process'
-import { closeSync, existsSync, openSync, readFileSync, writeFileSync } from 'node:fs'
+import { closeSync, existsSync, openSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { freePort, portIsFree } from './database.mjs'
 import { stopProcess } from './processes.mjs'
@@ -8,7 +8,10 @@ import { ROOT, STATE } from './root.mjs'
 import { SetupError, say } from './say.mjs'
 
 const DEFAULT_PORT = 4780
-const LOG = join(STATE, 'server.log')
+export const SERVER_LOG = join(STATE, 'server.log')
+/** What the process says beside its log: the runtime's own last words. */
+const CRASH_LOG = join(STATE, 'server.crash.log')
+const MOST_CRASH_LOG_BYTES = 1024 * 1024
 
 /** PORT if given, else the port of last time, else the usual one; another if someone else has it. */
 export async function choosePort() {
@@ -20,7 +23,9 @@ export async function choosePort() {
     )
   }
   const file = join(STATE, 'port')
-  const known = existsSync(file) ? Number(readFileSync(file, 'utf8')) : DEFAULT_PORT
+  const remembered = existsSync(file) ? Number(readFileSync(file, 'utf8')) : DEFAULT_PORT
+  const known =
+    Number.isInteger(remembered) && remembered > 0 && remembered < 65_536 ? remembered : DEFAULT_PORT
   const port = (await portIsFree(known)) ? known : await freePort()
   if (port !== known) say(`port ${known} is taken by another program: using ${port}`)
   writeFileSync(file, String(port))
@@ -32,7 +37,8 @@ export async function choosePort() {
  * @returns { address, exited, stop() } where `exited` resolves to the exit code whenever it ends
  */
 export async function startServer(databaseUrl, port, env = {}) {
-  const log = openSync(LOG, 'a')
+  const isLarge = existsSync(CRASH_LOG) && statSync(CRASH_LOG).size > MOST_CRASH_LOG_BYTES
+  const log = openSync(CRASH_LOG, isLarge ? 'w' : 'a')
   const child = spawn(
     process.execPath,
     ['--enable-source-maps', join(ROOT, 'packages/server/dist/main.mjs')],
@@ -41,19 +47,35 @@ export async function startServer(databaseUrl, port, env = {}) {
       // A group of its own: Ctrl-C reaches the supervisor alone, which stops things in order.
       detached: true,
       stdio: ['ignore', log, log, 'ipc'],
-      env: { ...process.env, DATABASE_URL: databaseUrl, PORT: String(port), ...env },
+      env: {
+        ...process.env,
+        DATABASE_URL: databaseUrl,
+        PORT: String(port),
+        LAPSUS_LOG: SERVER_LOG,
+        ...env,
+      },
     },
   )
   closeSync(log)
   const exited = new Promise((resolve) => child.once('exit', (code) => resolve(code ?? 1)))
   const address = await Promise.race([
-    new Promise((resolve) => child.once('message', (message) => resolve(message.address))),
+    new Promise((resolve, reject) =>
+      child.once('message', (message) => {
+        // A setting that is wrong is told in one line; a log would add nothing.
+        if (message.problem === undefined) resolve(message.address)
+        else reject(new SetupError(message.problem))
+      }),
+    ),
     exited.then((code) => {
-      throw new SetupError(`The server ended with code ${code}; the end of ${LOG}:\n${logTail()}`)
+      throw new SetupError(`The server ended with code ${code}; the end of ${SERVER_LOG}:\n${logTail()}`)
     }),
   ])
   say(`server: listening at ${address} (process ${child.pid})`)
   return { address, exited, stop: () => stopProcess(child.pid) }
 }
 
-const logTail = () => readFileSync(LOG, 'utf8').trim().split('\n').slice(-5).join('\n')
+const logTail = () =>
+  [SERVER_LOG, CRASH_LOG]
+    .filter((file) => existsSync(file))
+    .flatMap((file) => readFileSync(file, 'utf8').trim().split('\n').slice(-5))
+    .join('\n')

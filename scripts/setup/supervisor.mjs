@@ -1,13 +1,16 @@
-/** Runs parts that depend on each other, and stops them in reverse order, once, whoever asks. */
+/** Runs parts that depend on each other: starts again what ends by itself, and stops all in reverse order, once. */
 import { claim } from './lock.mjs'
 import { checkNode } from './packages.mjs'
+import { pauseAfter } from './restarts.mjs'
 import { runMain, say, SetupError } from './say.mjs'
 
 const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP']
 
 /**
- * Claims this checkout and runs `main({ begin, stop, announce, stopping })`:
- * - `begin(start)` starts a part, something with a `stop()`, that has to be stopped again
+ * Claims this checkout and runs `main({ keep, stop, announce, stopping })`:
+ * - `keep(name, start, log)` starts a part, something with `stop()` and `exited`, and starts it again when it ends by
+ *   itself: with a pause that grows, until it has ended too often; `log` is named then. Resolves to
+ *   `{ part() }`, the one that runs now
  * - `stop(reason, exitCode)` stops all parts and ends the process
  * - `announce(address)` says where the product is
  * - `stopping()` tells whether a stop is under way, after which nothing should be begun
@@ -20,31 +23,57 @@ export async function supervise(main) {
     let ended = null
     let beginning = Promise.resolve()
 
-    const begin = (start) => {
-      const begun = start().then((part) => {
-        running.push(part)
-        return part
-      })
+    const stopping = () => ended !== null
+    const begin = async (start) => {
+      const begun = start()
       // A stop that comes meanwhile waits for it.
-      beginning = begun.catch(() => {})
+      beginning = Promise.all([beginning, begun.catch(() => {})])
       return begun
     }
     const stop = (reason, exitCode) => {
       ended ??= (async () => {
         say(`${reason}: stopping`)
         await beginning
-        for (const part of running.reverse()) await part.stop()
+        for (const kept of running.reverse()) await kept.part().stop()
         lock?.release()
         say('stopped')
         process.exit(exitCode)
       })()
       return ended
     }
+    const keep = async (name, start, log) => {
+      let part = await begin(start)
+      const endedMs = []
+      const watch = () => void part.exited.then(again)
+      const again = async (code) => {
+        if (stopping()) return
+        endedMs.push(Date.now())
+        const pauseMs = pauseAfter(endedMs)
+        if (pauseMs === null) {
+          await stop(`${name} ended ${endedMs.length} times, last with code ${code}; see ${log}`, 1)
+          return
+        }
+        say(`${name} ended with code ${code}: starting it again in ${pauseMs / 1000} s`)
+        await new Promise((resolve) => setTimeout(resolve, pauseMs))
+        if (stopping()) return
+        try {
+          part = await begin(start)
+          watch()
+        } catch (error) {
+          say(`${name} did not start: ${error instanceof SetupError ? error.message : error.stack}`)
+          await again(1)
+        }
+      }
+      watch()
+      const kept = { part: () => part }
+      running.push(kept)
+      return kept
+    }
     for (const signal of SIGNALS) process.on(signal, () => void stop(signal, 0))
 
     lock = claim()
     try {
-      await main({ begin, stop, announce: lock.announce, stopping: () => ended !== null })
+      await main({ keep, stop, announce: lock.announce, stopping })
     } catch (error) {
       if (ended !== null) return ended
       process.stderr.write(`\n${error instanceof SetupError ? error.message : error.stack}\n`)

@@ -4,6 +4,7 @@ import type {
   Conditions,
   GaugeDeclaration,
   LaneDeclaration,
+  ProblemCount,
   RecordingMode,
   WatchDeclaration,
 } from '@lapsus/core/format'
@@ -55,6 +56,8 @@ export interface TakeSummary {
   /** Whole frames the recorder left out. */
   dropped: number
   repaired: number
+  /** Records that could not be stored and were set aside. */
+  setAside: number
   storedBytes: number
   /** At the take's own target; null until the recording has ended or when it has no frames. */
   figures: FrameFigures | null
@@ -72,6 +75,29 @@ export interface TakeDetail extends TakeSummary {
   paths: { parent: number; lane: number; marker: number }[]
   moments: TakeMoment[]
   stretches: TakeStretch[]
+  /** What the recorder had to repair or leave out, the most frequent first. */
+  problems: ProblemCount[]
+  /** In order; each can be downloaded. */
+  setAsideRecords: { sequence: number; reason: string; bytes: number }[]
+}
+
+/** Whether one has to sign in, and has. */
+export interface SessionState {
+  isNeeded: boolean
+  isSignedIn: boolean
+}
+
+/** What the takes that have ended use. */
+export interface StorageReport {
+  takes: number
+  bytes: number
+  /** Those with a tag or a plan: they never leave by themselves. */
+  keptTakes: number
+  keptBytes: number
+  /** Takes older than this leave; null: never. */
+  keepDays: number | null
+  /** The oldest leave while all take more than this; null: never. */
+  keepBytes: number | null
 }
 
 /** Seconds of a play-through that were kept for a cause; lasts to the next one's first frame. */
@@ -292,7 +318,8 @@ export interface ExcerptRequest {
   name: string
 }
 
-export const RECORDING_STATES = ['starting', 'recording', 'done', 'failed'] as const
+/** `waiting`: as many games run as there are processors; `called-off`: it was stopped while it waited. */
+export const RECORDING_STATES = ['waiting', 'starting', 'recording', 'done', 'failed', 'called-off'] as const
 export type RecordingState = (typeof RECORDING_STATES)[number]
 
 /** A run of the demo game, started from here. */

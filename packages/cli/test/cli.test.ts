@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import {
+  endRecord,
   encodeCbor,
   encodeRecord,
   RecordReader,
@@ -76,7 +77,7 @@ function sample(): AnyRecord[] {
     startNs = chunk.frameStartNs.at(-1)! + chunk.frameDurationNs.at(-1)!
     records.push(chunk)
   }
-  return [...records, { record: 'end', sequence: records.length, dropped: 0 }]
+  return [...records, endRecord(records.length, 0)]
 }
 
 describe('lapsus inspect', () => {
@@ -196,14 +197,11 @@ describe('lapsus inspect', () => {
 
   it('takes a take of one frame, and of none', async () => {
     const head = sample().slice(0, 2)
-    const one = file(
-      'one.lapsus',
-      bytesOf([...head, chunkRecord(2, [frame(0)]), { record: 'end', sequence: 3, dropped: 0 }]),
-    )
+    const one = file('one.lapsus', bytesOf([...head, chunkRecord(2, [frame(0)]), endRecord(3, 0)]))
     const single = JSON.parse((await lapsus(['inspect', one, '--json'])).out) as Inspection
     expect(single.take).to.include({ frames: 1, durationMs: 14, complete: true })
     expect(single.frames.work).to.deep.equal({ p50: 4, p95: 4, p99: 4, p999: 4, worst: 4 })
-    const none = file('none.lapsus', bytesOf([...head, { record: 'end', sequence: 2, dropped: 0 }]))
+    const none = file('none.lapsus', bytesOf([...head, endRecord(2, 0)]))
     const { code, out } = await lapsus(['inspect', none, '--json'])
     expect(code).to.equal(0)
     expect((JSON.parse(out) as Inspection).take).to.include({ frames: 0, spans: 0, durationMs: 0 })

@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs'
 import { decode as otherDecode, encode as otherEncode } from 'cbor2'
 import fc from 'fast-check'
 import {
+  endRecord,
   columnFromBytes,
   decodeCbor,
   decodeRecord,
@@ -32,7 +33,7 @@ const sample = (): AnyRecord[] => [
     repaired: 1,
   },
   chunkRecord(3, [{ lanes: [[node(0, 4)]], restNs: 5_000_000_000 }], 20_000_000),
-  { record: 'end', sequence: 4, dropped: 0 },
+  endRecord(4, 0),
 ]
 
 function readAll(bytes: Uint8Array, pieceBytes = bytes.length) {
@@ -200,7 +201,7 @@ describe('docs/format.md', () => {
 
   it('names every limit', () => {
     for (const [name, limit] of Object.entries(LIMITS))
-      expect(page, name).to.contain(limit.toLocaleString('en'))
+      expect(page.includes(limit.toLocaleString('en')) || page.includes(` ${limit} `), name).to.equal(true)
   })
 })
 
@@ -213,7 +214,7 @@ describe('bad takes', () => {
     const offset = pieces.slice(0, 3).reduce((sum, piece) => sum + piece.length, 0)
     expect(error?.place).to.deep.equal({ record: 3, offset })
     expect(error?.message).to.equal(
-      `record 3 at byte ${offset}: expected "start[1]" to be a finite number of at least 0, got NaN`,
+      `record 3 at byte ${offset}: expected "start[1]" to be a finite number from 0 to 9007199254740991, got NaN`,
     )
   })
 
@@ -266,7 +267,7 @@ describe('bad takes', () => {
     expect(message(lane({ depth: [0, 1, 1] }))).to.contain('"depth[2]" to be at most 0')
     expect(message(lane({ start: [1, 2] }))).to.contain('"start" to have 3 elements, got 2')
     expect(message(lane({ duration: [5, -1, 5] }))).to.contain(
-      '"duration[1]" to be a finite number of at least 0, got -1',
+      '"duration[1]" to be a finite number from 0 to 9007199254740991, got -1',
     )
     expect(message(lane({ marker: [0, 1.5, 0] }))).to.contain('"marker[1]"')
     expect(message(lane({ count: 'two' }))).to.contain(

@@ -1,48 +1,67 @@
 /** The probe for browsers. */
+import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
-import {
-  DEFAULT_BUFFER_MB,
-  DEFAULT_TARGET,
-  isWebSocketAddress,
-  recordingOptions,
-  type ProbeOptions,
-} from './options.ts'
+import { ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { Probe } from './probe.ts'
-import type { Sink } from './sinks/sink.ts'
+import { SafeSink } from './sinks/safe.ts'
+import type { ProblemListener, Sink } from './sinks/sink.ts'
 import { WebSocketSink, type Socket } from './sinks/websocket.ts'
 
 export * from './exports.ts'
 
 /** Makes the probe of a game. Nothing is sent before the first `frame()`. */
 export function createProbe(options: ProbeOptions): Probe {
-  const onProblem = options.onProblem ?? ((message) => console.warn(message))
-  const memory = options.heap === undefined ? browserMemory : { ...browserMemory, heap: options.heap }
-  return new Probe({
-    game: options.game,
-    target: options.target ?? DEFAULT_TARGET,
-    sink: sinkOf(options, onProblem),
-    take: options.take ?? newIdentity(),
-    conditions: { runtime: navigator.userAgent.slice(0, 200), ...options.conditions },
+  const given = readOptions(options)
+  const { onProblem, to } = given
+  const memory = given.heap === null ? browserMemory : { ...browserMemory, heap: given.heap }
+  const sink =
+    typeof to === 'string'
+      ? sinkAt(to, given.key, given.mostBytes, onProblem)
+      : to === null
+        ? null
+        : new SafeSink(to, onProblem)
+  const probe = new Probe({
+    game: given.game,
+    target: given.target,
+    sink,
+    take: given.take ?? newIdentity(),
+    writer: newIdentity(),
+    conditions: { runtime: navigator.userAgent.slice(0, 200), ...given.conditions },
     memory,
     ...recordingOptions(options, memory.heap !== null, onProblem),
   })
+  if (sink instanceof WebSocketSink) {
+    // The page is left for good, or may be: what there is goes to the connection at once.
+    globalThis.addEventListener?.('pagehide', (event) => {
+      if ((event as PageTransitionEvent).persisted) return
+      probe.finish()
+      sink.flushNow()
+    })
+  }
+  return probe
 }
 
-function sinkOf(
-  { to, bufferMb = DEFAULT_BUFFER_MB }: ProbeOptions,
-  onProblem: (message: string) => void,
+function sinkAt(
+  to: string,
+  key: string | undefined,
+  mostBytes: number,
+  onProblem: ProblemListener,
 ): Sink | null {
-  if (to === undefined || typeof to === 'object') return to ?? null
-  if (isWebSocketAddress(to)) {
-    return new WebSocketSink(
-      to,
-      (url) => new WebSocket(url) as unknown as Socket,
-      bufferMb * 2 ** 20,
-      onProblem,
+  const address = ingestAddress(to, INGEST_PATH)
+  if (address === null || address === '') {
+    onProblem(
+      `Lapsus: "to" must be the address of a running Lapsus in a browser, got "${to.slice(0, 200)}"; nothing is recorded`,
     )
+    return null
   }
-  onProblem(`Lapsus: "to" must be a ws:// or wss:// address in a browser, got "${to}"; nothing is recorded`)
-  return null
+  const url = new URL(address)
+  if (key !== undefined && key !== '') url.searchParams.set('key', key)
+  return new WebSocketSink(
+    address,
+    (_, protocol) => new WebSocket(url.href, protocol) as unknown as Socket,
+    mostBytes,
+    onProblem,
+  )
 }
 
 /** crypto.randomUUID is only there in secure contexts; a game may be played from any machine of a network. */

@@ -2,6 +2,7 @@
 export type { HeapReader } from './heap.ts'
 export type { Tripwires } from './keep-last.ts'
 export type { LaneProbe } from './lane-link.ts'
+export type { LoopOptions } from './loop.ts'
 export type { ProbeOptions, RecordingOptions } from './options.ts'
 export type { ClassId, GaugeId, Probe } from './probe.ts'
 export type { Sink } from './sinks/sink.ts'

@@ -11,6 +11,7 @@ import {
   type WatchSamples,
 } from '@lapsus/core/format'
 import { Columns } from './columns.ts'
+import { shortName, textOf } from './given.ts'
 import { UpdaterGroup } from './updater.ts'
 
 interface Gauge {
@@ -38,17 +39,18 @@ interface InstanceClass {
 }
 
 const NOT_YET = Symbol('not looked at yet')
-export const shortName = (name: string): string => String(name).slice(0, LIMITS.nameLength) || '(no name)'
 
 export class FrameSamples {
   readonly gauges: Gauge[] = []
   readonly watches: Watch[] = []
   readonly classes: InstanceClass[] = []
+  /** Values noted since they were last taken. */
+  noted = 0
 
-  gaugeId(name: string, unit: string): number {
+  gaugeId(name: string, unit: unknown): number {
     return idOf(this.gauges, name, LIMITS.gauges, (short) => ({
       name: short,
-      unit: unit.slice(0, LIMITS.nameLength),
+      unit: textOf(unit).slice(0, LIMITS.nameLength),
       value: 0,
       isSet: false,
       noted: new Columns(['frame', 'value']),
@@ -105,18 +107,21 @@ export class FrameSamples {
       if (!gauge.isSet) continue
       gauge.isSet = false
       gauge.noted.push(frame, gauge.value)
+      this.noted++
     }
     for (const watch of this.watches) {
       if (watch.looks === 0) continue
       watch.noted.push(frame, watch.looks, watch.changes)
+      this.noted++
       watch.looks = watch.changes = 0
     }
     for (const item of this.classes) {
       if (item.born > 0 || item.died > 0) {
-        item.lives.push(frame, item.born, item.died, item.bytes)
+        item.lives.push(frame, item.born, item.died, Math.min(item.bytes, LIMITS.largestWhole))
+        this.noted++
         item.born = item.died = item.bytes = 0
       }
-      item.updaters.note(frame)
+      if (item.updaters.note(frame)) this.noted++
     }
   }
 
@@ -158,6 +163,7 @@ export class FrameSamples {
       ),
       updaters: this.classes.flatMap(({ updaters }, id) => updaters.take(id)),
     }
+    this.noted = 0
     for (const { noted } of [...this.gauges, ...this.watches]) noted.clear()
     for (const { lives } of this.classes) lives.clear()
     return samples

@@ -2,6 +2,7 @@
 import type { RecordingMode } from '@lapsus/core/format'
 import { calibrateHeapReads } from './calibrate.ts'
 import type { Collection, CollectionWatcher, MemoryAccess } from './heap.ts'
+import { safely } from './given.ts'
 import { SpanRecorder, type DeclaredMarker, type JobNote, type SpanBlock } from './span-recorder.ts'
 
 /** Spans of a worker lane, with the markers declared so far; starts are ns since `timeOriginMs`. */
@@ -23,8 +24,12 @@ const channelName = (game: string) => `lapsus lanes of ${game}`
 
 /** Listens for lanes of `game` until the returned function is called. */
 export function receiveLanes(game: string, onBatch: (batch: LaneBatch) => void): () => void {
-  const channel = new BroadcastChannel(channelName(game))
-  channel.onmessage = (event: MessageEvent | { data: unknown }) => onBatch(event.data as LaneBatch)
+  // Old browsers have none: then there is but one lane.
+  const channel = safely(() => new BroadcastChannel(channelName(game)), null)
+  if (channel === null) return () => {}
+  // Anybody of this origin may speak on it: what is no batch is not heeded.
+  channel.onmessage = (event: MessageEvent | { data: unknown }) =>
+    safely(() => onBatch(event.data as LaneBatch), undefined)
   // In Node an open channel would keep the process alive.
   ;(channel as { unref?: () => void }).unref?.()
   return () => channel.close()
@@ -38,7 +43,7 @@ const firstJobOfLane = () => 0x8000_0000 + Math.floor(Math.random() * 0x7fff) * 
 
 /** Records spans on a worker thread and hands them to the main thread's probe of the same game. */
 export class LaneProbe extends SpanRecorder {
-  readonly #channel: BroadcastChannel
+  readonly #channel: BroadcastChannel | null
   readonly #id = `${Date.now()}-${Math.random()}`
   readonly #name: string
   readonly #watcher: CollectionWatcher | null
@@ -53,12 +58,12 @@ export class LaneProbe extends SpanRecorder {
   ) {
     const heap = mode === 'bytes' ? memory.heap : null
     super(heap, firstJobOfLane())
-    this.#channel = new BroadcastChannel(channelName(game))
-    ;(this.#channel as { unref?: () => void }).unref?.()
+    this.#channel = safely(() => new BroadcastChannel(channelName(game)), null)
+    ;(this.#channel as { unref?: () => void } | null)?.unref?.()
     this.#name = name
     for (const { name: marker, ...options } of markers) this.marker(marker, options)
     if (heap !== null) this.heapReadBytes = calibrateHeapReads(heap).bytes
-    this.#watcher = memory.watchCollections?.() ?? null
+    this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.on = true
   }
 
@@ -68,10 +73,11 @@ export class LaneProbe extends SpanRecorder {
   }
 
   close(): void {
+    if (!this.on) return
     this.closeOpenSpans(performance.now())
     this.#post()
     this.#watcher?.stop()
-    this.#channel.close()
+    safely(() => this.#channel?.close(), undefined)
     this.on = false
   }
 
@@ -91,7 +97,8 @@ export class LaneProbe extends SpanRecorder {
         collections,
         repaired: this.repaired,
       }
-      this.#channel.postMessage(batch)
+      // Closed already, or refused: the game goes on.
+      safely(() => this.#channel?.postMessage(batch), undefined)
     }
     this.jobNotes = []
     this.repaired = 0

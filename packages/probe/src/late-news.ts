@@ -16,6 +16,8 @@ export class LateNews {
   readonly #collectionMarker: (kind: string) => MarkerId
   readonly #lanes = new Map<string, PendingLane>()
   #collections: (PlacedCollection & { lane: number })[] = []
+  /** Spans that nothing took in time, since this was last set to 0. */
+  leftOut = 0
   #jobs: { job: number; event: number; lane: number; marker: number; atNs: number }[] = []
 
   /**
@@ -42,7 +44,7 @@ export class LateNews {
       marker[i] = markerIds[marker[i]!]!
       startNs[i] = Math.max(0, Math.round(startNs[i]! + shiftMs * 1e6))
     }
-    lane.add(batch.spans)
+    this.leftOut += lane.add(batch.spans)
     const jobs = batch.jobs.map((note) => ({ ...note, marker: markerIds[note.marker]! }))
     this.#add(jobs, batch.collections, lane.id, shiftMs)
   }
@@ -61,7 +63,12 @@ export class LateNews {
     // A collection before the first frame belongs to no frame.
     const due = this.#collections.filter(({ startNs }) => startNs > 0 && startNs < endNs)
     this.#collections = this.#collections.filter(({ startNs }) => startNs >= endNs)
-    const workers = [...this.#lanes.values()].map((lane) => lane.take(frameStartNs, endNs))
+    let room = LIMITS.chunkSpans - main.marker.length - due.length
+    const workers = [...this.#lanes.values()].map((lane) => {
+      const taken = lane.take(frameStartNs, endNs, room)
+      room -= taken.marker.length
+      return taken
+    })
     const lanes = [main, ...workers].map((lane) => {
       const own = due.filter((collection) => collection.lane === lane.lane)
       const { effect, key, ...rest } = withCollections(lane, frameStartNs, own)

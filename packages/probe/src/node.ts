@@ -1,71 +1,130 @@
 /** The probe for Node. */
 import { randomUUID } from 'node:crypto'
+import { connect as connectPlain, type NetConnectOpts } from 'node:net'
 import { cpus } from 'node:os'
-import { ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
+import { connect as connectSecure, type ConnectionOptions } from 'node:tls'
+import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO, INGEST_PATH } from '@lapsus/core/format'
 import { WebSocket } from 'ws'
+import { safely } from './given.ts'
 import { nodeMemory } from './node-memory.ts'
-import {
-  DEFAULT_BUFFER_MB,
-  DEFAULT_TARGET,
-  isWebSocketAddress,
-  recordingOptions,
-  type ProbeOptions,
-  type RecordingOptions,
-} from './options.ts'
+import { goodIdentity, ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { Probe } from './probe.ts'
 import { FileSink } from './sinks/file.ts'
+import { SafeSink } from './sinks/safe.ts'
 import type { ProblemListener, Sink } from './sinks/sink.ts'
-import { WebSocketSink, type Socket } from './sinks/websocket.ts'
+import { WebSocketSink, type Connect, type Socket } from './sinks/websocket.ts'
+import { sendSpooled, writeSpool } from './spool.ts'
 
 export * from './exports.ts'
 
+const SIGNALS = ['SIGTERM', 'SIGINT', 'SIGHUP'] as const
+
 /**
- * Makes the probe of a game. Nothing is sent before the first `frame()`. The environment variables
- * LAPSUS_TO, LAPSUS_TAKE and LAPSUS_OPTIONS override where the take goes, its identity and how it is
- * recorded.
+ * Makes the probe of a game. Nothing is sent before the first `frame()`. The environment variables LAPSUS_TO,
+ * LAPSUS_KEY, LAPSUS_TAKE and LAPSUS_OPTIONS override where the take goes, its identity and how it is recorded.
  */
 export function createProbe(options: ProbeOptions): Probe {
-  const onProblem = options.onProblem ?? ((message) => console.warn(message))
-  const to = process.env[ENV_TO] ?? options.to
-  const mostBytes = (options.bufferMb ?? DEFAULT_BUFFER_MB) * 2 ** 20
-  const sink = to === undefined ? null : typeof to === 'object' ? to : sinkAt(to, mostBytes, onProblem)
-  const memory = options.heap === undefined ? nodeMemory : { ...nodeMemory, heap: options.heap }
-  const recording = { ...options, ...optionsFromEnvironment(onProblem) }
+  const { env } = process
+  const given = readOptions(options)
+  const { onProblem } = given
+  const writer = randomUUID()
+  const take = goodIdentity(env[ENV_TAKE]) ?? given.take ?? randomUUID()
+  const to = env[ENV_TO] || given.to
+  const sink =
+    typeof to === 'string'
+      ? sinkAt(to, env[ENV_KEY] ?? given.key, { take, writer, mostBytes: given.mostBytes, onProblem })
+      : to === null
+        ? null
+        : new SafeSink(to, onProblem)
+  const memory = given.heap === null ? nodeMemory : { ...nodeMemory, heap: given.heap }
+  const recording = { ...safely((): object => ({ ...options }), {}), ...optionsFromEnvironment(onProblem) }
   const probe = new Probe({
-    game: options.game,
-    target: options.target ?? DEFAULT_TARGET,
+    game: given.game,
+    target: given.target,
     sink,
-    take: process.env[ENV_TAKE] ?? options.take ?? randomUUID(),
+    take,
+    writer,
     conditions: {
-      device: cpus()[0]?.model.trim() || process.arch,
+      device: (cpus()[0]?.model.trim() || process.arch).slice(0, 200),
       runtime: `Node.js ${process.versions.node}`,
-      ...options.conditions,
+      ...given.conditions,
     },
     memory,
     ...recordingOptions(recording, memory.heap !== null, onProblem),
   })
-  if (sink instanceof FileSink) {
-    // A game that just ends still gets its whole take.
-    process.once('exit', () => {
-      probe.finish()
-      sink.closeNow()
-    })
-  }
+  if (sink instanceof FileSink || sink instanceof WebSocketSink) deliverAtTheEnd(probe, sink)
   return probe
 }
 
-function sinkAt(to: string, mostBytes: number, onProblem: ProblemListener): Sink {
-  if (!isWebSocketAddress(to)) return new FileSink(to, mostBytes, onProblem)
-  return new WebSocketSink(to, (url) => new WebSocket(url) as unknown as Socket, mostBytes, onProblem)
+/** A game that just ends, or is ended, still gets its whole take. */
+function deliverAtTheEnd(probe: Probe, sink: FileSink | WebSocketSink): void {
+  // Nothing holds the loop any more: there is time to deliver in good order.
+  process.once('beforeExit', () => void probe.close())
+  // Nothing asynchronous runs any more.
+  const atOnce = () => {
+    probe.finish()
+    sink.closeNow()
+  }
+  process.once('exit', atOnce)
+  for (const signal of SIGNALS) {
+    const onSignal = () => {
+      // A game that listens itself decides what becomes of it.
+      if (process.listenerCount(signal) > 1) return
+      atOnce()
+      process.removeListener(signal, onSignal)
+      process.kill(process.pid, signal)
+    }
+    process.on(signal, onSignal)
+  }
 }
 
-function optionsFromEnvironment(onProblem: ProblemListener): RecordingOptions {
+interface Recipient {
+  take: string
+  writer: string
+  mostBytes: number
+  onProblem: ProblemListener
+}
+
+function sinkAt(to: string, key: string | undefined, recipient: Recipient): Sink | null {
+  const { take, writer, mostBytes, onProblem } = recipient
+  const address = ingestAddress(to, INGEST_PATH)
+  if (address === null) return new FileSink(to, mostBytes, onProblem)
+  if (address === '') {
+    onProblem(`Lapsus: "${to.slice(0, 200)}" is no address; nothing is recorded`)
+    return null
+  }
+  const connect: Connect = (url, protocol) => unheldSocket(withKey(url, key), protocol)
+  void sendSpooled(address, connect, onProblem).catch(() => {})
+  return new WebSocketSink(address, connect, mostBytes, onProblem, (undelivered) =>
+    writeSpool(address, { take, writer }, undelivered),
+  )
+}
+
+export function withKey(url: string, key: string | undefined): string {
+  if (key === undefined || key === '') return url
+  const address = new URL(url)
+  address.searchParams.set('key', key)
+  return address.href
+}
+
+/** A connection that does not keep the game's process alive. */
+function unheldSocket(url: string, protocol: string): Socket {
+  const socket = new WebSocket(url, protocol, {
+    perMessageDeflate: false,
+    createConnection: ((options: NetConnectOpts & ConnectionOptions) => {
+      const raw = url.startsWith('wss:') ? connectSecure(options) : connectPlain(options)
+      raw.unref()
+      return raw
+    }) as never,
+  })
+  return socket as unknown as Socket
+}
+
+function optionsFromEnvironment(onProblem: ProblemListener): object {
   const json = process.env[ENV_OPTIONS]
   if (json === undefined || json === '') return {}
-  try {
-    return JSON.parse(json) as RecordingOptions
-  } catch {
-    onProblem(`Lapsus: ${ENV_OPTIONS} must hold JSON; it is ignored`)
-    return {}
-  }
+  const value: unknown = safely(() => JSON.parse(json) as unknown, null)
+  if (value !== null && typeof value === 'object') return value
+  onProblem(`Lapsus: ${ENV_OPTIONS} must hold JSON; it is ignored`)
+  return {}
 }

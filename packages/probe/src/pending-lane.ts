@@ -1,4 +1,4 @@
-import type { LaneSpans } from '@lapsus/core/format'
+import { LIMITS, type LaneSpans } from '@lapsus/core/format'
 import type { SpanBlock } from './span-recorder.ts'
 
 const COLUMNS = ['marker', 'startNs', 'durationNs', 'depth', 'effect', 'bytes', 'key'] as const
@@ -8,29 +8,42 @@ export class PendingLane {
   readonly id: number
   readonly name: string
   #batches: SpanBlock[] = []
+  /** Spans in them. */
+  #waiting = 0
 
   constructor(id: number, name: string) {
     this.id = id
     this.name = name
   }
 
-  add(spans: SpanBlock): void {
+  /** @returns spans that had to be left out: nothing has taken them, and memory is the game's */
+  add(spans: SpanBlock): number {
     this.#batches.push(spans)
+    this.#waiting += spans.marker.length
+    let leftOut = 0
+    while (this.#waiting - leftOut > LIMITS.chunkSpans) leftOut += this.#batches.shift()!.marker.length
+    this.#waiting -= leftOut
+    return leftOut
   }
 
   /**
    * The spans that began before `untilNs`, each tree of them in the frame it began in. One that began
    * before the chunk came too late for its own frame and goes into the chunk's first.
+   * @param most spans that there is room for; batches that do not fit wait for the next chunk
    */
-  take(frameStartNs: Float64Array, untilNs: number): LaneSpans {
+  take(frameStartNs: Float64Array, untilNs: number, most = Infinity): LaneSpans {
     const taken: SpanBlock[] = []
     const left: SpanBlock[] = []
+    let room = most
     for (const batch of this.#batches) {
-      const split = left.length > 0 ? 0 : firstRootFrom(batch, untilNs)
+      const due = left.length > 0 ? 0 : firstRootFrom(batch, untilNs)
+      const split = due > room ? 0 : due
+      room -= split
       if (split > 0) taken.push(sliceOf(batch, 0, split))
       if (split < batch.marker.length) left.push(sliceOf(batch, split))
     }
     this.#batches = left
+    this.#waiting = left.reduce((sum, batch) => sum + batch.marker.length, 0)
     return this.#join(taken, frameStartNs)
   }
 

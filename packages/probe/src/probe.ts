@@ -1,4 +1,5 @@
 import {
+  fittingData,
   FORMAT_VERSION,
   LIMITS,
   SUSPECTED_TAG,
@@ -9,11 +10,13 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
-import { FrameSamples, shortName } from './frame-samples.ts'
+import { FrameSamples } from './frame-samples.ts'
+import { fieldOf, isAmount, isHandle, safely, shortName } from './given.ts'
 import type { CollectionWatcher, MemoryAccess } from './heap.ts'
 import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
 import { LaneProbe, receiveLanes } from './lane-link.ts'
 import { LateNews, MAIN_LANE } from './late-news.ts'
+import { startLoop, type LoopOptions } from './loop.ts'
 import type { Sink } from './sinks/sink.ts'
 import {
   SPAN_CAPACITY,
@@ -39,6 +42,8 @@ export interface ProbeSettings {
   sink: Sink | null
   /** Identifies the take: 8 to 64 letters, digits, '-', '_'. */
   take: string
+  /** Tells this probe from another that records under the same identity. */
+  writer: string
   conditions: Conditions
   mode: RecordingMode
   /** Seconds kept before a trip, in mode keep-last. */
@@ -50,8 +55,13 @@ export interface ProbeSettings {
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
 const HAND_OVER_MS = 500
 const HAND_OVER_SPANS = SPAN_CAPACITY / 2
+/** The same for values of gauges and the like. */
+const HAND_OVER_SAMPLES = LIMITS.chunkSamples / 2
 /** A chunk waits this long for what becomes known late: spans of other lanes, collections. */
 const LATE_NEWS_MS = 60
+/** What the moments of one chunk may bring: a record has a limit. */
+const MOST_MOMENT_BYTES = LIMITS.recordBytes / 4
+const MOST_STEPS = 0xffff_ffff
 const PROBE = 'Lapsus probe 0.1.0'
 
 /** A chunk that has been handed over and waits for late news. */
@@ -77,6 +87,7 @@ export class Probe extends SpanRecorder {
   #originMs = 0
   #lastHandOverMs = 0
   #stopLanes: (() => void) | null = null
+  #closing: Promise<void> | null = null
   #watcher: CollectionWatcher | null = null
   #heapBefore = 0
 
@@ -90,6 +101,7 @@ export class Probe extends SpanRecorder {
   #frameSpans: number[] = []
   #steps: number[] = []
   #moments: Moment[] = []
+  #momentBytes = 0
   /** Markers under tripwires, with the shortest run that trips. */
   readonly #markerWires: { marker: MarkerId; name: string; ns: number }[]
 
@@ -101,8 +113,9 @@ export class Probe extends SpanRecorder {
   )
 
   constructor(settings: ProbeSettings) {
-    super(settings.mode === 'bytes' ? settings.memory.heap : null)
-    this.#settings = settings
+    const heap = settings.memory.heap === null ? null : reliable(settings.memory.heap)
+    super(settings.mode === 'bytes' ? heap : null)
+    this.#settings = { ...settings, memory: { ...settings.memory, heap } }
     this.#sink = settings.sink
     this.#recorderMarker = this.marker('recorder.send', { group: 'recorder' })
     this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
@@ -124,7 +137,8 @@ export class Probe extends SpanRecorder {
     if (this.#stream === null && this.#sink !== null) this.#start(this.#sink)
     const nowMs = performance.now()
     this.#closeFrame(nowMs)
-    const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || this.count >= HAND_OVER_SPANS
+    const isFull = this.count >= HAND_OVER_SPANS || this.#samples.noted >= HAND_OVER_SAMPLES
+    const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || isFull
     if (due && this.#sink?.hasRoom()) {
       this.#handOver(toNs(nowMs - this.#originMs))
       this.#lastHandOverMs = nowMs
@@ -138,17 +152,36 @@ export class Probe extends SpanRecorder {
 
   /** Says how many fixed steps the current frame has run; calls add up. */
   steps(count: number): void {
-    if (count > 0) this.#frameSteps += Math.floor(count)
+    if (isAmount(count)) this.#frameSteps = Math.min(MOST_STEPS, this.#frameSteps + Math.floor(count))
+    else this.problems.note('counts of steps were not numbers')
+  }
+
+  /**
+   * Runs the game's loop: calls `turn` once a frame, opens the frames, and marks the wait for the display's refresh
+   * (in Node: for the next frame's time) as waiting. What `turn` throws ends the loop and is the game's.
+   * @param turn given the ms since the frame before; the loop ends when it returns false
+   * @returns ends the loop
+   */
+  loop(turn: (elapsedMs: number) => unknown, options: LoopOptions = {}): () => void {
+    if (typeof turn !== 'function') {
+      this.problems.note('calls of loop had nothing to run')
+      return () => {}
+    }
+    const hz = fieldOf(options, 'hz')
+    return startLoop(this, turn, isAmount(hz) && hz > 0 ? hz : this.#settings.target)
   }
 
   /** Declares a number that is sampled per frame, once, outside the loop. */
-  gaugeId(name: string, { unit = '' }: { unit?: string } = {}): GaugeId {
-    return this.#samples.gaugeId(name, unit)
+  gaugeId(name: string, options: { unit?: string } = {}): GaugeId {
+    return this.#samples.gaugeId(name, fieldOf(options, 'unit') ?? '')
   }
 
   /** Sets a gauge's value for the current frame; the last value counts, one that is not finite does not. */
   gauge(gauge: GaugeId, value: number): void {
-    if (this.on && Number.isFinite(value)) this.#samples.setGauge(gauge, value)
+    if (!this.on) return
+    if (!isHandle(gauge, this.#samples.gauges.length)) this.problems.note('gauges do not exist')
+    else if (Number.isFinite(value)) this.#samples.setGauge(gauge, value)
+    else this.problems.note('values were not numbers', `gauge ${this.#samples.gauges[gauge]!.name}`)
   }
 
   /** Declares a value whose changes are counted, once, outside the loop. */
@@ -158,7 +191,13 @@ export class Probe extends SpanRecorder {
 
   /** Looks at a watched value: counts the look, and a change if it is not what it was at the last. */
   watch(watch: WatchId, value: unknown): void {
-    if (this.on) this.#samples.look(watch, value)
+    if (!this.on) return
+    if (isHandle(watch, this.#samples.watches.length)) this.#samples.look(watch, value)
+    else this.problems.note('watches do not exist')
+  }
+
+  protected override watchCount(): number {
+    return this.#samples.watches.length
   }
 
   /** Declares a class of instances, once, outside the loop. */
@@ -168,15 +207,23 @@ export class Probe extends SpanRecorder {
 
   /** An instance has been created. @param bytes its size, where known */
   born(id: ClassId, bytes = 0): void {
-    const item = this.#sink === null ? undefined : this.#samples.classes[id]
+    const item = this.#classOf(id)
     if (item === undefined) return
     item.born++
-    if (bytes > 0) item.bytes += bytes
+    if (isAmount(bytes)) item.bytes += bytes
+    else this.problems.note('sizes were not numbers', `class ${item.name}`)
+  }
+
+  #classOf(id: ClassId): FrameSamples['classes'][number] | undefined {
+    if (this.#sink === null) return undefined
+    if (isHandle(id, this.#samples.classes.length)) return this.#samples.classes[id]
+    this.problems.note('classes do not exist')
+    return undefined
   }
 
   /** An instance has been disposed of. */
   died(id: ClassId): void {
-    const item = this.#sink === null ? undefined : this.#samples.classes[id]
+    const item = this.#classOf(id)
     if (item !== undefined) item.died++
   }
 
@@ -185,22 +232,47 @@ export class Probe extends SpanRecorder {
    * @param options.every its interval, ms; 0, the default, is every frame
    * @param options.marker the marker under which each of its updates runs; the first of a class counts
    */
-  updater(id: ClassId, { every = 0, marker }: { every?: number; marker?: MarkerId } = {}): Updater {
-    const item = this.#samples.classes[id]
+  updater(id: ClassId, options: { every?: number; marker?: MarkerId } = {}): Updater {
+    const every = (fieldOf(options, 'every') ?? 0) as number
     // A handle that names nothing: what is said of it is not kept.
-    if (item === undefined) return new Updater(new UpdaterGroup(), every)
-    item.marker ??= marker ?? null
+    if (!isHandle(id, this.#samples.classes.length)) {
+      this.problems.note('classes do not exist')
+      return new Updater(new UpdaterGroup(), every)
+    }
+    const item = this.#samples.classes[id]!
+    const marker = fieldOf(options, 'marker')
+    if (isHandle(marker, this.markers.length)) item.marker ??= marker
+    else if (marker !== undefined && marker !== null)
+      this.problems.note('markers of updaters do not exist', `class ${item.name}`)
+    if (!isAmount(every)) this.problems.note('intervals were not numbers', `class ${item.name}`)
     return new Updater(item.updaters, every)
   }
 
   /** Notes that the game did something at this instant. Texts, finite numbers and truth values are kept. */
   moment(name: string, data?: Record<string, unknown>): void {
-    if (this.#settings.tripwires.moments?.includes(name)) this.#trip(`moment ${name}`)
-    if (!this.#frameOpen || this.#sink === null || this.#moments.length >= LIMITS.chunkMoments) return
+    if (this.#settings.tripwires.moments?.includes(name)) this.#trip(shortName(`moment ${name}`))
+    if (!this.#frameOpen || this.#sink === null) return
+    const short = shortName(name)
+    if (typeof name !== 'string') this.problems.note('names of moments were not texts')
+    const kept = data !== null && typeof data === 'object' ? fittingData(data) : null
+    const leftOut = kept?.leftOut ?? (data === undefined ? 0 : 1)
+    if (leftOut > 0)
+      this.problems.note(
+        'values were no texts, numbers or truth values, or too large',
+        `moment ${short}`,
+        leftOut,
+      )
+    const room = MOST_MOMENT_BYTES - this.#momentBytes
+    const bytes = kept === null ? 0 : JSON.stringify(kept.data).length
+    if (this.#moments.length >= LIMITS.chunkMoments || bytes > room) {
+      this.problems.note('moments were too many at once')
+      return
+    }
+    this.#momentBytes += bytes
     this.#moments.push({
-      name: shortName(name),
+      name: short,
       atNs: toNs(performance.now() - this.#originMs),
-      data: data === undefined ? null : keepScalars(data),
+      data: kept?.data ?? null,
     })
   }
 
@@ -222,7 +294,8 @@ export class Probe extends SpanRecorder {
   async close(): Promise<void> {
     const sink = this.#sink
     this.finish()
-    await sink?.close()
+    if (sink === null) await this.#closing
+    else await (this.#closing = sink.close())
   }
 
   /** Closes the last frame and hands everything over, without waiting for its delivery. */
@@ -238,11 +311,11 @@ export class Probe extends SpanRecorder {
     this.#deliver()
     this.#watcher?.stop()
     this.#outlet!.finish()
-    this.#stream!.end(this.#dropped)
+    this.#stream!.end(this.#dropped, this.problems.take())
   }
 
   #start(sink: Sink): void {
-    const { game, target, take, conditions, mode, keepSeconds, memory } = this.#settings
+    const { game, target, take, writer, conditions, mode, keepSeconds, memory } = this.#settings
     sink.onOrder?.((order) => {
       if (order.order === 'stop') void this.close()
       else this.keep(order.cause)
@@ -250,7 +323,7 @@ export class Probe extends SpanRecorder {
     warmUp()
     const recorder = calibrate(mode === 'bytes' ? memory.heap : null)
     this.heapReadBytes = recorder.heapReadBytes ?? 0
-    this.#watcher = memory.watchCollections?.() ?? null
+    this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
     const record: TakeRecord = {
@@ -261,18 +334,23 @@ export class Probe extends SpanRecorder {
       target,
       started: new Date().toISOString(),
       conditions: { probe: PROBE, ...conditions, mode, recorder },
+      writer,
     }
     this.#stream = new TakeStream(sink, record, () => this.#allDeclared())
     this.#outlet = mode === 'keep-last' ? new KeepLast(this.#stream, keepSeconds) : new SendAll(this.#stream)
     this.#stopLanes = receiveLanes(game, (batch) => {
       this.#late.receive(batch, batch.timeOriginMs - performance.timeOrigin - this.#originMs)
       this.repaired += batch.repaired
+      if (this.#late.leftOut > 0)
+        this.problems.note('spans of other lanes came without frames', '', this.#late.leftOut)
+      this.#late.leftOut = 0
     })
   }
 
   #openFrame(nowMs: number): void {
     // Without room for another frame's spans the frame is not recorded at all, rather than in part.
-    this.on = this.#sink !== null && (this.count < HAND_OVER_SPANS || this.count === 0)
+    const hasRoom = this.count < HAND_OVER_SPANS && this.#samples.noted < HAND_OVER_SAMPLES
+    this.on = this.#sink !== null && hasRoom
     this.#frameOpen = true
     this.#frameStartMs = nowMs
     this.#frameFirstSpan = this.count
@@ -283,7 +361,7 @@ export class Probe extends SpanRecorder {
     if (!this.#frameOpen) return
     this.#frameOpen = false
     const durationMs = nowMs - this.#frameStartMs
-    this.onFrame?.(durationMs)
+    if (this.onFrame !== null) this.#tellFrame(durationMs)
     if (this.#outlet === null) return
     this.closeOpenSpans(nowMs)
     if (!this.on || this.overflowed || this.#frameStartsNs.length >= LIMITS.chunkFrames) {
@@ -300,6 +378,14 @@ export class Probe extends SpanRecorder {
     this.#frameSpans.push(this.count - this.#frameFirstSpan)
     this.#steps.push(this.#frameSteps)
     this.#checkWires(durationMs)
+  }
+
+  #tellFrame(durationMs: number): void {
+    try {
+      this.onFrame!(durationMs)
+    } catch {
+      this.problems.note('calls of onFrame failed')
+    }
   }
 
   /** The heap at the frame's end; where nobody tells of collections, a fall is taken for one. */
@@ -347,6 +433,7 @@ export class Probe extends SpanRecorder {
       moments: this.#moments,
       dropped: this.#dropped,
       repaired: this.repaired,
+      problems: this.problems.take(),
     }
     this.truncate(0)
     this.#frameStartsNs = []
@@ -354,6 +441,7 @@ export class Probe extends SpanRecorder {
     this.#frameSpans = []
     this.#steps = []
     this.#moments = []
+    this.#momentBytes = 0
     this.#dropped = 0
     this.repaired = 0
     this.#deliverTimer = setTimeout(() => this.#deliver(), LATE_NEWS_MS)
@@ -385,9 +473,10 @@ export class Probe extends SpanRecorder {
   }
 }
 
-function keepScalars(data: Record<string, unknown>): Moment['data'] {
-  const kept = Object.entries(data).filter(
-    ([, value]) => typeof value === 'string' || typeof value === 'boolean' || Number.isFinite(value),
-  )
-  return Object.fromEntries(kept) as Moment['data']
-}
+/** A heap reader of the game's own may fail, or say something else. */
+const reliable =
+  (heap: () => number): (() => number) =>
+  () => {
+    const bytes: unknown = safely(heap, 0)
+    return isAmount(bytes) ? bytes : 0
+  }

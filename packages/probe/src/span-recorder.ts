@@ -1,5 +1,6 @@
 import {
   BYTES_UNKNOWN,
+  MARKER_KINDS,
   EFFECT_NONE,
   EFFECT_SOME,
   EFFECT_UNSAID,
@@ -11,7 +12,9 @@ import {
   type LaneSpans,
   type MarkerKind,
 } from '@lapsus/core/format'
+import { fieldOf, isHandle, listField, shortName, textOf } from './given.ts'
 import type { HeapReader } from './heap.ts'
+import { Problems } from './problems.ts'
 
 /** A marker's handle: what `enter` takes. */
 export type MarkerId = number
@@ -79,6 +82,8 @@ export class SpanRecorder {
   protected overflowed = false
   /** Leaves without enter, enters without leave, spans nested too deep to keep. */
   protected repaired = 0
+  /** Wrong calls, counted by kind. */
+  protected readonly problems = new Problems()
   protected readonly markers: DeclaredMarker[] = []
   protected jobNotes: JobNote[] = []
   readonly #markerIds = new Map<string, MarkerId>()
@@ -114,20 +119,37 @@ export class SpanRecorder {
 
   /** Declares a named place in the code, once, outside the loop. The same name gives the same handle. */
   marker(name: string, options: MarkerOptions = {}): MarkerId {
-    const shortName = String(name).slice(0, LIMITS.nameLength) || '(no name)'
-    const known = this.#markerIds.get(shortName)
+    if (typeof name !== 'string') this.problems.note('names of markers were not texts')
+    const short = shortName(name)
+    const known = this.#markerIds.get(short)
     if (known !== undefined) return known
     if (this.markers.length >= LIMITS.markers - 1) return this.#overflowMarker()
     const id = this.markers.length
-    this.markers.push({
-      name: shortName,
-      group: (options.group ?? '').slice(0, LIMITS.nameLength),
-      kind: options.kind ?? 'work',
-      tags: (options.tags ?? []).slice(0, LIMITS.tags).map((tag) => tag.slice(0, LIMITS.nameLength)),
-      watches: [...(options.watches ?? [])],
-    })
-    this.#markerIds.set(shortName, id)
+    this.markers.push({ name: short, ...this.#goodOptions(short, options) })
+    this.#markerIds.set(short, id)
     return id
+  }
+
+  /** What was given for a marker, as far as a take can hold it. */
+  #goodOptions(name: string, given: unknown): Omit<DeclaredMarker, 'name'> {
+    const about = `marker ${name}`
+    const givenKind = fieldOf(given, 'kind') ?? 'work'
+    const kind = MARKER_KINDS.find((one) => one === givenKind)
+    if (kind === undefined) this.problems.note('kinds do not exist', about)
+    const tags = listField(given, 'tags').map((tag) => textOf(tag).slice(0, LIMITS.nameLength))
+    const watches = listField(given, 'watches').filter((watch) => isHandle(watch, this.watchCount()))
+    if (watches.length < listField(given, 'watches').length) this.problems.note('watches do not exist', about)
+    return {
+      group: textOf(fieldOf(given, 'group') ?? '').slice(0, LIMITS.nameLength),
+      kind: kind ?? 'work',
+      tags: tags.filter((tag) => tag !== '').slice(0, LIMITS.tags),
+      watches: [...new Set(watches as WatchId[])],
+    }
+  }
+
+  /** Watched values that have been declared. */
+  protected watchCount(): number {
+    return LIMITS.watches
   }
 
   #overflowMarker(): MarkerId {
@@ -149,10 +171,12 @@ export class SpanRecorder {
       return
     }
     this.count = at + 1
-    this.#marker[at] = marker
+    // Written so that it is false for whatever is no number, without asking it for one.
+    const known = typeof marker === 'number' && marker >= 0 && marker < this.markers.length
+    this.#marker[at] = known ? marker : this.#unknownMarker()
     this.#depth[at] = depth
     this.#open[depth] = at
-    this.#key[at] = key
+    this.#key[at] = typeof key === 'number' ? key : this.#wrongKey()
     if (this.#heap !== null) {
       this.#readsBefore[at] = this.#heapReads++
       this.#bytes[at] = this.#heap()
@@ -179,6 +203,17 @@ export class SpanRecorder {
     if (this.#heap !== null) this.#closeBytes(at, this.#heap())
   }
 
+  /** Stands for a handle that names nothing, so that its leave finds a place. */
+  #unknownMarker(): MarkerId {
+    this.problems.note('spans had no marker that exists')
+    return this.marker('(unknown marker)')
+  }
+
+  #wrongKey(): number {
+    this.problems.note('keys of spans were not numbers')
+    return NO_KEY
+  }
+
   #closeBytes(at: number, heapNow: number): void {
     const allocated = heapNow - this.#bytes[at]!
     const reads = this.#heapReads++ - this.#readsBefore[at]!
@@ -188,6 +223,10 @@ export class SpanRecorder {
 
   /** Runs `work` inside a span, which is closed even when it throws. For synchronous functions. */
   run<T>(marker: MarkerId, work: () => T): T {
+    if (typeof work !== 'function') {
+      this.problems.note('calls of run had nothing to run')
+      return undefined as T
+    }
     this.enter(marker)
     try {
       return work()
@@ -218,6 +257,10 @@ export class SpanRecorder {
 
   #noteJob(job: JobId, event: number, marker: MarkerId): void {
     if (!this.on || this.jobNotes.length >= LIMITS.chunkJobs) return
+    if (!isHandle(marker, this.markers.length) || !isHandle(job, 2 ** 32)) {
+      this.problems.note('jobs had no number, or no marker that exists')
+      return
+    }
     this.jobNotes.push({ job, event, marker, atMs: performance.now() })
   }
 

@@ -1,8 +1,10 @@
 /** The records of one take on their way to a sink: numbers them, and declares what they use first. */
 import {
+  endRecord,
   encodeRecord,
   type ChunkRecord,
   type DeclareRecord,
+  type ProblemCount,
   type Stretch,
   type TakeRecord,
 } from '@lapsus/core/format'
@@ -34,9 +36,9 @@ export class TakeStream {
     this.#sink.put(encodeRecord({ ...content, record: 'chunk', sequence, stretch }), sequence)
   }
 
-  end(dropped: number): void {
+  end(dropped: number, problems: ProblemCount[]): void {
     const sequence = this.#sequence++
-    this.#sink.put(encodeRecord({ record: 'end', sequence, dropped }), sequence)
+    this.#sink.put(encodeRecord(endRecord(sequence, dropped, problems)), sequence)
   }
 
   #declareNew(): void {

@@ -2,7 +2,8 @@ import type { UpdaterSamples } from '@lapsus/core/format'
 import { Columns } from './columns.ts'
 
 /** A reason for which an instance need not be updated now. */
-export type IdleReason = 'unseen' | 'far' | 'asleep'
+const IDLE_REASONS = ['unseen', 'far', 'asleep'] as const
+export type IdleReason = (typeof IDLE_REASONS)[number]
 
 /** What all updaters of one class come to. */
 export class UpdaterGroup {
@@ -18,16 +19,26 @@ export class UpdaterGroup {
     if (updater.enabled) {
       totals.enabled += sign
       totals.everyMs += sign * updater.everyMs
-      for (const reason of ['unseen', 'far', 'asleep'] as const) if (updater[reason]) totals[reason] += sign
+      for (const reason of IDLE_REASONS) if (updater[reason]) totals[reason] += sign
     }
     this.#changed = this.#used = true
   }
 
-  note(frame: number): void {
-    if (!this.#changed) return
+  /** @returns whether there was something to note */
+  note(frame: number): boolean {
+    if (!this.#changed) return false
     this.#changed = false
     const { instances, enabled, unseen, far, asleep, everyMs } = this.#totals
-    this.#noted.push(frame, instances, enabled, unseen, far, asleep, enabled > 0 ? everyMs / enabled : 0)
+    this.#noted.push(
+      frame,
+      instances,
+      enabled,
+      unseen,
+      far,
+      asleep,
+      enabled > 0 ? Math.max(0, everyMs / enabled) : 0,
+    )
+    return true
   }
 
   take(id: number): UpdaterSamples[] {
@@ -55,6 +66,13 @@ interface UpdaterState extends Record<IdleReason, boolean> {
   everyMs: number
 }
 
+/** Longer than any game: sums of so many stay exact. */
+const LONGEST_MS = 1e9
+
+/** What is no interval counts as every frame. */
+const goodInterval = (everyMs: unknown): number =>
+  typeof everyMs === 'number' && everyMs >= 0 && everyMs <= LONGEST_MS ? everyMs : 0
+
 /** One thing that the loop updates. */
 export class Updater {
   readonly #group: UpdaterGroup
@@ -64,22 +82,22 @@ export class Updater {
   /** @param everyMs its interval; 0 is every frame */
   constructor(group: UpdaterGroup, everyMs: number) {
     this.#group = group
-    this.#state = { enabled: true, everyMs, unseen: false, far: false, asleep: false }
+    this.#state = { enabled: true, everyMs: goodInterval(everyMs), unseen: false, far: false, asleep: false }
     group.count(this.#state, 1)
   }
 
   enable(enabled: boolean): void {
-    this.#set('enabled', enabled)
+    this.#set('enabled', Boolean(enabled))
   }
 
   /** Changes its interval, ms; 0 is every frame. */
   every(everyMs: number): void {
-    this.#set('everyMs', everyMs)
+    this.#set('everyMs', goodInterval(everyMs))
   }
 
   /** Says that for this reason it need not be updated, or that it must again. */
   idle(reason: IdleReason, holds: boolean): void {
-    this.#set(reason, holds)
+    if (IDLE_REASONS.includes(reason)) this.#set(reason, Boolean(holds))
   }
 
   dispose(): void {

@@ -43,7 +43,7 @@ function play(chunks: number, trips: number[], keepS: number): { index: number; 
     ring.put(chunk(i))
   }
   ring.finish()
-  stream.end(0)
+  stream.end(0, [])
   return readBack(sink.records).chunks.map(({ frameStartNs, stretch }) => ({
     index: Math.round(frameStartNs[0]! / 1e9 / CHUNK_S),
     stretch,

@@ -29,6 +29,7 @@ export function makeProbe(sink: Sink | null, settings: Partial<ProbeSettings> = 
     target: 60,
     sink,
     take: 'probe-test-1',
+    writer: 'writer-1',
     conditions: {},
     mode: 'timing',
     keepSeconds: 10,

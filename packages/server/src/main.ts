@@ -1,24 +1,60 @@
-import { pino } from 'pino'
-import { configFromEnvironment } from './config.ts'
-import { startServer } from './server.ts'
+import { configFromEnvironment, WrongSetting, type ServerConfig } from './config.ts'
+import { UnusableDatabase } from './database/connection.ts'
+import { createLog } from './log.ts'
+import { startServer, type RunningServer } from './server.ts'
 
-const config = configFromEnvironment(process.env)
-const log = pino({ level: config.logLevel })
-const server = await startServer(config, log)
-process.send?.({ address: server.address })
+/** Exit codes that the supervisor knows: what is wrong must be mended by hand, or will do after a new start. */
+const WRONG_SETTING = 78
+const CRASHED = 70
+/** After a crash, what is open is answered and committed for at most so long. */
+const CRASH_PATIENCE_MS = 5_000
 
-let stopping = false
-async function stop(reason: string): Promise<void> {
-  if (stopping) return
-  stopping = true
-  log.info({ reason }, 'stopping')
-  await server.stop()
-  process.exit(0)
+const config = read()
+const log = createLog(config.logLevel, config.logFile)
+let server: RunningServer | null = null
+let ending = false
+
+// The last resort: whatever was overlooked is logged, what is open is answered, and the supervisor starts anew.
+for (const event of ['uncaughtException', 'unhandledRejection'] as const) {
+  process.on(event, (error: unknown) => {
+    log.fatal({ err: error }, 'unhandled failure')
+    setTimeout(() => process.exit(CRASHED), CRASH_PATIENCE_MS).unref()
+    void end('unhandled failure', CRASHED)
+  })
 }
-for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => void stop(signal))
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => void end(signal, 0))
 // The supervisor is gone: nobody would stop this process any more.
-process.on('disconnect', () => void stop('supervisor gone'))
-process.on('unhandledRejection', (error) => {
-  log.fatal(error as Error, 'unhandled failure')
-  process.exit(1)
-})
+process.on('disconnect', () => void end('supervisor gone', 0))
+
+try {
+  server = await startServer(config, log)
+  process.send?.({ address: server.address })
+} catch (error) {
+  if (!(error instanceof WrongSetting) && !(error instanceof UnusableDatabase)) throw error
+  log.fatal(error.message)
+  complain(error.message)
+}
+
+async function end(reason: string, code: number): Promise<void> {
+  if (ending) return
+  ending = true
+  log.info({ reason }, 'stopping')
+  await server?.stop().catch((error: unknown) => log.error({ err: error }, 'did not stop in good order'))
+  process.exit(code)
+}
+
+function read(): ServerConfig {
+  try {
+    return configFromEnvironment(process.env)
+  } catch (error) {
+    if (error instanceof WrongSetting) complain(error.message)
+    throw error
+  }
+}
+
+/** One line for whoever started the server; the supervisor shows it. */
+function complain(message: string): never {
+  process.send?.({ problem: message })
+  process.stderr.write(`${message}\n`)
+  process.exit(WRONG_SETTING)
+}

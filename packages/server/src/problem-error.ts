@@ -2,12 +2,18 @@
 export class ProblemError extends Error {
   readonly status: number
   readonly field: string | undefined
+  /** Seconds after which to try again, where that is some use. */
+  readonly retryAfterS: number | undefined
 
-  constructor(status: number, detail: string, field?: string) {
+  constructor(status: number, detail: string, field?: string, retryAfterS?: number) {
     super(detail)
     this.status = status
     this.field = field
+    this.retryAfterS = retryAfterS
   }
 }
 
 export const notFound = (what: string, field: string) => new ProblemError(404, `there is no ${what}`, field)
+
+/** The database is away; what was asked can be asked again. */
+export const databaseAway = (reason: string) => new ProblemError(503, reason, undefined, 2)

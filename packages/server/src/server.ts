@@ -1,21 +1,31 @@
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { INGEST_PATH, LIMITS } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-import { WebSocketServer } from 'ws'
+import type { Sequelize } from 'sequelize'
+import { Access } from './access/access.ts'
 import type { ServerConfig } from './config.ts'
-import { connect } from './database/connection.ts'
+import { WrongSetting } from './config.ts'
+import { connect, UnusableDatabase } from './database/connection.ts'
+import { failureKind } from './database/failure.ts'
+import { DatabaseHealth } from './database/health.ts'
 import { migrate } from './database/migrate.ts'
-import { createApp } from './http/app.ts'
-import { mayStream } from './http/guard.ts'
 import { Diagnoses } from './diagnosis/diagnoses.ts'
+import { createApp } from './http/app.ts'
+import { Guard } from './http/guard.ts'
+import { acceptStreams } from './http/upgrade.ts'
 import { closeAbandoned, whenTakeFinishes } from './ingest/finish.ts'
 import { IngestStreams } from './ingest/stream.ts'
 import { OtlpStreams } from './otlp/streams.ts'
+import { applyRetention } from './queries/retention.ts'
 import { purgeDeleted } from './queries/takes.ts'
 import { Recordings } from './recordings/recordings.ts'
 
 const SWEEP_EVERY_MS = 5_000
+const RETENTION_EVERY_MS = 10 * 60_000
+/** A database that is being started again may take so long. */
+const DATABASE_PATIENCE_MS = 10_000
+const DATABASE_AGAIN_MS = 500
+const CLOSE_PATIENCE_MS = 2_000
 
 export interface RunningServer {
   address: string
@@ -23,51 +33,47 @@ export interface RunningServer {
   stop(): Promise<void>
 }
 
+/** @throws WrongSetting or UnusableDatabase, in words for whoever starts it */
 export async function startServer(config: ServerConfig, log: Logger): Promise<RunningServer> {
-  const database = await connect(config.databaseUrl)
+  const database = await connectInTime(config.databaseUrl, log)
   const migrated = await migrate(database)
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
-  const purged = await purgeDeleted()
-  if (purged > 0) log.info({ purged }, 'takes deleted long ago are gone for good')
+  const health = new DatabaseHealth(config.databaseUrl, config.databaseFolder, log)
+  health.start()
 
   const diagnoses = new Diagnoses(log)
   const noLonger = whenTakeFinishes((takeId) => diagnoses.soon(takeId))
-  const recordings = new Recordings(config.demoGame, log)
-  const streams = new IngestStreams(database, log)
+  const access = new Access(config.access)
+  const guard = new Guard(config)
+  const recordings = new Recordings(config.demoGame, access.ownKey, log)
+  const streams = new IngestStreams(database, health, log)
   const otlp = new OtlpStreams(database, log)
-  const http = createServer(createApp(config, database, recordings, otlp, log).callback())
-  const sockets = new WebSocketServer({
-    noServer: true,
-    // A little more than a record may have, so that one that is too large is refused in words.
-    maxPayload: LIMITS.recordBytes + 2 ** 20,
-    perMessageDeflate: false,
-  })
-  http.on('upgrade', (request, socket, head) => {
-    const path = new URL(request.url ?? '/', 'http://localhost').pathname
-    if (path !== INGEST_PATH || !mayStream(request)) {
-      socket.end(
-        `HTTP/1.1 ${path === INGEST_PATH ? '403 Forbidden' : '404 Not Found'}\r\nConnection: close\r\n\r\n`,
-      )
-      return
-    }
-    sockets.handleUpgrade(request, socket, head, (webSocket) => streams.accept(webSocket))
-  })
+  const http = createServer(
+    createApp({ config, database, health, guard, access, recordings, otlp, log }).callback(),
+  )
+  const sockets = acceptStreams(http, streams, guard, access, log)
   await listen(http, config)
   const { port } = http.address() as AddressInfo
-  recordings.address = `ws://127.0.0.1:${port}`
+  // Games that this server starts run on this machine, but the server may listen elsewhere only.
+  const host = ['0.0.0.0', '::'].includes(config.host) ? '127.0.0.1' : config.host
+  const shown = host.includes(':') ? `[${host}]` : host
+  recordings.address = `ws://${shown}:${port}`
 
-  const sweep = setInterval(() => {
-    closeAbandoned()
-      .then((takes) => takes.length > 0 && log.info({ takes }, 'games vanished; takes closed as cut short'))
-      .catch((error) => log.error(error, 'sweep failed'))
-  }, SWEEP_EVERY_MS)
+  const sweeps = [
+    regularly(SWEEP_EVERY_MS, health, async () => {
+      const takes = await closeAbandoned()
+      if (takes.length > 0) log.info({ takes }, 'games vanished; takes closed as cut short')
+    }),
+    regularly(RETENTION_EVERY_MS, health, () => tidy(config, log)),
+  ]
+  void tidy(config, log).catch(() => {})
 
-  const address = `http://127.0.0.1:${port}`
+  const address = `http://${shown}:${port}`
   log.info({ address }, 'listening')
   return {
     address,
     async stop() {
-      clearInterval(sweep)
+      sweeps.forEach(clearInterval)
       await recordings.stopAll()
       await streams.stop()
       await otlp.stop()
@@ -75,19 +81,61 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
       await new Promise((resolve) => {
         http.close(resolve)
         http.closeIdleConnections()
-        setTimeout(() => http.closeAllConnections(), 2_000).unref()
+        setTimeout(() => http.closeAllConnections(), CLOSE_PATIENCE_MS).unref()
       })
       noLonger()
       await diagnoses.stop()
+      await health.stop()
       await database.close()
       log.info('stopped')
     },
   }
 }
 
+/** The database may be starting still. */
+async function connectInTime(url: string, log: Logger): Promise<Sequelize> {
+  const deadline = Date.now() + DATABASE_PATIENCE_MS
+  for (;;) {
+    try {
+      return await connect(url)
+    } catch (error) {
+      const isAway = error instanceof UnusableDatabase && failureKind(error.cause) === 'away'
+      if (!isAway || Date.now() > deadline) throw error
+      log.warn({ error: error.message }, 'waiting for the database')
+      await new Promise((resolve) => setTimeout(resolve, DATABASE_AGAIN_MS))
+    }
+  }
+}
+
+/** Does `work` at intervals, one at a time, while the database answers. Failures are told by who watches over it. */
+function regularly(everyMs: number, health: DatabaseHealth, work: () => Promise<void>) {
+  let isBusy = false
+  return setInterval(() => {
+    if (isBusy || health.now.status === 'away') return
+    isBusy = true
+    void work()
+      .catch(() => {})
+      .finally(() => (isBusy = false))
+  }, everyMs)
+}
+
+/** Removes what has been deleted long ago, and what retention lets go. */
+async function tidy(config: ServerConfig, log: Logger): Promise<void> {
+  const purged = await purgeDeleted()
+  if (purged > 0) log.info({ purged }, 'takes deleted long ago are gone for good')
+  const takes = await applyRetention(config.retention)
+  if (takes.length > 0) log.info({ takes: takes.slice(0, 20), count: takes.length }, 'takes left by rule')
+}
+
 function listen(http: Server, { host, port }: ServerConfig): Promise<void> {
   return new Promise((resolve, reject) => {
-    http.once('error', reject)
-    http.listen({ host, port }, resolve)
+    http.once('error', (error) =>
+      reject(new WrongSetting(`cannot listen on ${host}, port ${port}: ${error.message}`)),
+    )
+    http.listen({ host, port }, () => {
+      http.removeAllListeners('error')
+      http.on('error', () => {})
+      resolve()
+    })
   })
 }

@@ -2,7 +2,7 @@ import { expect } from 'chai'
 import { gzipSync } from 'node:zlib'
 import { request as httpRequest } from 'node:http'
 import type { ImportResult, Problem, Recording, TakeDetail, TakeSummary } from '@lapsus/api'
-import { encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
+import { endRecord, encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
 import type { RunningServer } from '../src/index.ts'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { getJson, testServer, until } from './support.ts'
@@ -24,7 +24,7 @@ const sample = (take: string): AnyRecord[] => [
     dropped: 1,
     repaired: 2,
   },
-  { record: 'end', sequence: 3, dropped: 2 },
+  endRecord(3, 2),
 ]
 
 describe('request API', () => {

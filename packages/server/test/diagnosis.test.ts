@@ -1,4 +1,5 @@
 /** Findings, spikes, memory, roster, scaling, waiting and scoped ledgers over HTTP, on a real database. */
+import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import {
   checkCourse,
@@ -166,10 +167,7 @@ describe('diagnosis', () => {
   })
 
   it('is empty for a take without frames', async () => {
-    const empty: AnyRecord[] = [
-      takeRecord({ take: 'empty-night' }),
-      { record: 'end', sequence: 1, dropped: 0 },
-    ]
+    const empty: AnyRecord[] = [takeRecord({ take: 'empty-night' }), endRecord(1, 0)]
     await call('/imports', { method: 'POST', body: bytesOf(empty) as BodyInit })
     const found = checkDiagnosis(await json('/takes/empty-night/diagnosis'))
     expect(found).to.deep.include({ findings: [], spikes: [], to: -1 })

@@ -11,7 +11,7 @@ import {
   type TakeSummary,
 } from '@lapsus/api'
 import { jsonLine } from '@lapsus/core/exchange'
-import { RecordReader, type AnyRecord, type ChunkRecord } from '@lapsus/core/format'
+import { endRecord, RecordReader, type AnyRecord, type ChunkRecord } from '@lapsus/core/format'
 import type { RunningServer } from '../src/index.ts'
 import {
   bytesOf,
@@ -84,7 +84,7 @@ describe('recordings that are watched', () => {
     expect(next.frames.startNs).to.have.length(20)
     const none = await live('watched-take-1', 40)
     expect([none.frames.startNs.length, none.moments.length, none.firstFrame]).to.deep.equal([0, 0, 40])
-    game.send({ record: 'end', sequence: 6, dropped: 0 })
+    game.send(endRecord(6, 0))
     await game.untilAcknowledged(6)
     expect((await live('watched-take-1', 40)).state).to.equal('complete')
   })
@@ -96,10 +96,10 @@ describe('recordings that are watched', () => {
     expect((await post('/api/takes/watched-take-2/stop')).status).to.equal(202)
     await until(() => game.messages.filter((message) => 'order' in message).length === 2, 'the second wish')
     expect(game.messages.filter((message) => 'order' in message)).to.deep.equal([
-      { order: 'keep', cause: 'looked odd' },
-      { order: 'stop' },
+      { type: 'order', order: 'keep', cause: 'looked odd' },
+      { type: 'order', order: 'stop' },
     ])
-    game.send({ record: 'end', sequence: 3, dropped: 0 })
+    game.send(endRecord(3, 0))
     await game.untilAcknowledged(3)
     const late = await post('/api/takes/watched-take-2/stop')
     expect(late.status).to.equal(409)
@@ -111,6 +111,7 @@ describe('recordings that are watched', () => {
     expect((await post('/api/takes/watched-take-3/discard')).status).to.equal(204)
     await game.untilClosed()
     expect(game.messages.at(-1)).to.deep.equal({
+      type: 'refused',
       refused: { code: 'discarded', message: 'somebody discarded the recording' },
     })
     expect((await fetch(`${server.address}/api/takes/watched-take-3`)).status).to.equal(404)
@@ -124,7 +125,7 @@ describe('recordings that are watched', () => {
     const games = await Promise.all(Array.from({ length: 8 }, (_, i) => recording(`one-of-many-${i}`, 3 + i)))
     for (let i = 0; i < games.length; i++) {
       expect(await live(`one-of-many-${i}`, 0)).to.include({ state: 'recording', totalFrames: (3 + i) * 10 })
-      games[i]!.send({ record: 'end', sequence: 5 + i, dropped: 0 })
+      games[i]!.send(endRecord(5 + i, 0))
     }
     await Promise.all(games.map((game, i) => game.untilAcknowledged(5 + i)))
   })
@@ -318,7 +319,7 @@ describe('searching takes', () => {
       const records = [
         takeRecord({ take: `searched-${i}`, conditions: condition }),
         declareRecord(1, []),
-        { record: 'end', sequence: 2, dropped: 0 } as const,
+        endRecord(2, 0),
       ]
       await fetch(`${server.address}/api/imports`, { method: 'POST', body: bytesOf(records) as BodyInit })
     }

@@ -1,4 +1,5 @@
 /** What becomes of takes whose game vanished, and of those that were deleted. */
+import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import type { TakeDetail } from '@lapsus/api'
 import { ChunkRow, MarkerRow, TakeRow } from '../src/database/models.ts'
@@ -61,7 +62,7 @@ describe('takes over time', () => {
     again.send(chunkRecord(3, [{ lanes: [[node(0, 7_000_000)]], restNs: 0 }], 6_000_000))
     await again.untilAcknowledged(3)
     expect(await detail('returned-take')).to.include({ state: 'recording', frames: 2 })
-    again.send({ record: 'end', sequence: 4, dropped: 0 })
+    again.send(endRecord(4, 0))
     await again.untilAcknowledged(4)
   })
 

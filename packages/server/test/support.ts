@@ -1,9 +1,8 @@
 /** A real server on a real MariaDB, for tests. */
 import { WebSocket } from 'ws'
 import { pino } from 'pino'
-import { Sequelize } from 'sequelize'
-import mariadb from 'mariadb'
 import { encodeRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
+import { open as openDatabase } from '../src/database/connection.ts'
 import { startServer, type RunningServer, type ServerConfig } from '../src/index.ts'
 
 let schemas = 0
@@ -16,7 +15,7 @@ export async function freshDatabase(): Promise<string> {
       'TEST_DATABASE_URL is missing: run the tests with npm test, or node scripts/with-database.mjs',
     )
   const name = `lapsus_${process.pid}_${schemas++}`
-  const admin = new Sequelize(base, { dialect: 'mariadb', dialectModule: mariadb, logging: false })
+  const admin = openDatabase(base)
   await admin.query(`CREATE DATABASE ${name}`)
   await admin.close()
   return base.replace(/\/lapsus$/, `/${name}`)
@@ -26,8 +25,14 @@ export async function testServer(config: Partial<ServerConfig> = {}): Promise<Ru
   const databaseUrl = config.databaseUrl ?? (await freshDatabase())
   return startServer(
     {
+      databaseFolder: null,
       host: '127.0.0.1',
       port: 0,
+      access: null,
+      names: [],
+      behindProxy: false,
+      retention: { days: null, bytes: null },
+      logFile: null,
       webFolder: null,
       demoGame: '',
       gamePage: null,

@@ -1,4 +1,5 @@
 /** The real screens, in a real browser, on a real server. */
+import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
@@ -46,7 +47,7 @@ function take(id: string, frames: number): Uint8Array {
         Array.from({ length: frames }, (_, i) => frame(i)),
       ),
     )
-  return bytesOf([...records, { record: 'end', sequence: records.length, dropped: 0 }])
+  return bytesOf([...records, endRecord(records.length, 0)])
 }
 
 describe('interface', function () {

@@ -1,4 +1,5 @@
 /** The screens for recordings that go on, for conditions, and for what runs say; in a real browser. */
+import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
@@ -100,7 +101,7 @@ describe('live view', function () {
     const timer = setInterval(sendChunk, 400)
     const end = async () => {
       clearInterval(timer)
-      link.send({ record: 'end', sequence: chunks + 2, dropped: 0 })
+      link.send(endRecord(chunks + 2, 0))
       await link.untilAcknowledged(chunks + 2)
     }
     return { link, end, pause: () => clearInterval(timer) }
@@ -205,7 +206,7 @@ describe('live view', function () {
       ),
       stretch: i === 1 ? null : { cause: `frame over 33 ms: ${40 + i} ms`, at: `2026-01-02T03:0${i}:00Z` },
     }))
-    const bytes = bytesOf([...records, ...chunks, { record: 'end', sequence: 5, dropped: 0 }])
+    const bytes = bytesOf([...records, ...chunks, endRecord(5, 0)])
     await fetch(`${server.address}/api/imports`, { method: 'POST', body: bytes as BodyInit })
     await open('/takes/stretched-take')
     await seen('2 kept stretches')

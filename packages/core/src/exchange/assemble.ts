@@ -3,7 +3,9 @@
  * formats are turned into. Nesting is found from the spans' parents, or else from their times.
  */
 import {
+  endRecord,
   BYTES_UNKNOWN,
+  checkSums,
   EFFECT_UNSAID,
   emptyChunk,
   LIMITS,
@@ -94,7 +96,7 @@ export class Assembler {
   }
 
   end(): FollowingRecord {
-    return { record: 'end', sequence: ++this.#sequence, dropped: 0 }
+    return endRecord(++this.#sequence, 0)
   }
 
   #chunk(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): ChunkRecord {
@@ -118,6 +120,7 @@ export class Assembler {
       chunk.lanes.push(nested)
       chunk.repaired += repaired
     }
+    checkSums(chunk.lanes)
     return chunk
   }
 

@@ -1,9 +1,16 @@
 /** Spans of one service instance, put together to a take as they come. */
-import { FORMAT_VERSION, type FollowingRecord, type Moment, type TakeRecord } from '../format/index.ts'
+import {
+  FORMAT_VERSION,
+  LIMITS,
+  type FollowingRecord,
+  type Moment,
+  type TakeRecord,
+} from '../format/index.ts'
 import { Assembler, type LooseSpan } from './assemble.ts'
+import { EarliestFirst } from './heap.ts'
 import type { OtlpResource, OtlpSpan } from './otlp.ts'
 
-/** Spans that may wait for a frame; the oldest are left out beyond it. */
+/** Spans that may wait for a frame, and frames for what belongs before them; the earliest are left out beyond it. */
 const MOST_WAITING = 500_000
 const TARGET = 60
 const NS_PER_MS = 1_000_000n
@@ -13,8 +20,8 @@ const HOLD_NS = 1_500_000_000n
 export class OtlpTake {
   readonly #take: string
   readonly #resource: OtlpResource
-  #waiting: OtlpSpan[] = []
-  #frames: OtlpSpan[] = []
+  readonly #waiting = new EarliestFirst<OtlpSpan>(({ startUnixNs }) => startUnixNs)
+  readonly #frames = new EarliestFirst<OtlpSpan>(({ endUnixNs }) => endUnixNs)
   #assembler: Assembler | null = null
   #originNs = 0n
   #lastFrameNs = -1n
@@ -33,9 +40,8 @@ export class OtlpTake {
       ;(span.isFrame ? this.#frames : this.#waiting).push(span)
       if (span.endUnixNs > this.#latestNs) this.#latestNs = span.endUnixNs
     }
-    if (this.#waiting.length > MOST_WAITING) {
-      this.outside += this.#waiting.length - MOST_WAITING
-      this.#waiting = this.#waiting.slice(-MOST_WAITING)
+    for (const waiting of [this.#waiting, this.#frames]) {
+      for (; waiting.size > MOST_WAITING; this.outside++) waiting.pop()
     }
     return this.#give(this.#latestNs - HOLD_NS)
   }
@@ -56,8 +62,7 @@ export class OtlpTake {
       records.push(this.#takeRecord())
     }
     const endNs = frames.at(-1)!.endUnixNs
-    const due = this.#waiting.filter(({ startUnixNs }) => startUnixNs < endNs)
-    this.#waiting = this.#waiting.filter(({ startUnixNs }) => startUnixNs >= endNs)
+    const due = this.#waiting.takeBefore(endNs)
     const inside = due.filter(({ startUnixNs }) => startUnixNs >= this.#originNs)
     this.outside += due.length - inside.length
     records.push(
@@ -75,18 +80,21 @@ export class OtlpTake {
 
   /** Ends the take, after the last flush; null when it never had a frame. */
   end(): FollowingRecord | null {
-    this.outside += this.#waiting.length
-    this.#waiting = []
+    this.outside += this.#waiting.size
+    this.#waiting.clear()
     return this.#assembler?.end() ?? null
   }
 
   /** Frames that have come, in order; one before those already given cannot be put in any more. */
   #newFrames(untilNs: bigint): OtlpSpan[] {
     const frames = this.#frames
-      .filter(({ endUnixNs }) => endUnixNs <= untilNs)
-      .sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : 1))
-    this.#frames = this.#frames.filter(({ endUnixNs }) => endUnixNs > untilNs)
-    const later = frames.filter(({ startUnixNs }) => startUnixNs > this.#lastFrameNs)
+      .takeBefore(untilNs + 1n)
+      .sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : a.startUnixNs > b.startUnixNs ? 1 : 0))
+    const originNs = this.#assembler === null ? (frames[0]?.startUnixNs ?? 0n) : this.#originNs
+    const later = frames.filter(
+      ({ startUnixNs, endUnixNs }) =>
+        startUnixNs > this.#lastFrameNs && endUnixNs - originNs <= BigInt(LIMITS.largestWhole),
+    )
     this.outside += frames.length - later.length
     this.#lastFrameNs = later.at(-1)?.startUnixNs ?? this.#lastFrameNs
     return later
@@ -112,7 +120,10 @@ export class OtlpTake {
 
   #moments({ events }: OtlpSpan): Moment[] {
     return events
-      .filter(({ atUnixNs }) => atUnixNs >= this.#originNs)
+      .filter(
+        ({ atUnixNs }) =>
+          atUnixNs >= this.#originNs && atUnixNs - this.#originNs <= BigInt(LIMITS.largestWhole),
+      )
       .map(({ name, atUnixNs, data }) => ({ name, atNs: this.#since(atUnixNs), data }))
   }
 
@@ -124,7 +135,7 @@ export class OtlpTake {
       game: this.#resource.service,
       target: TARGET,
       started: new Date(Number(this.#originNs / NS_PER_MS)).toISOString(),
-      conditions: { more: { ...this.#resource.conditions, source: 'OpenTelemetry' } },
+      conditions: { more: this.#resource.conditions },
     }
   }
 }

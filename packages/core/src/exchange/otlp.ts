@@ -4,17 +4,18 @@
  */
 import {
   BYTES_UNKNOWN,
+  fittingData,
   EFFECT_NONE,
   EFFECT_SOME,
   EFFECT_UNSAID,
   LIMITS,
   MARKER_KINDS,
   type MarkerKind,
+  type Scalar,
 } from '../format/index.ts'
 import type { LooseSpan } from './assemble.ts'
 import type { Skipped } from './source.ts'
 
-type Scalar = string | number | boolean
 type Attributes = Map<string, Scalar>
 
 /** One span as it came; times in ns since 1970, kept whole. */
@@ -34,6 +35,8 @@ export interface OtlpResource {
   spans: OtlpSpan[]
 }
 
+/** The largest signed 64-bit number: ns up to the year 2262. */
+const LATEST_NS = 2n ** 63n - 1n
 /** Attribute that makes a span a frame; its value is the frame's index. */
 const FRAME_ATTRIBUTE = 'lapsus.frame'
 
@@ -59,9 +62,9 @@ export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: strin
       }
     }
     resources.push({
-      service: String(attributes.get('service.name') ?? 'OpenTelemetry').slice(0, LIMITS.nameLength),
+      service: String(attributes.get('service.name') ?? '').slice(0, LIMITS.nameLength) || 'OpenTelemetry',
       instance: String(attributes.get('service.instance.id') ?? ''),
-      conditions: Object.fromEntries([...attributes].slice(0, 64)),
+      conditions: fittingData(Object.fromEntries([...attributes, ['source', 'OpenTelemetry']])).data,
       spans,
     })
   }
@@ -83,6 +86,11 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
   if (endUnixNs < startUnixNs) {
     throw new Error(`expected "endTimeUnixNano" not to be before the start, got ${endUnixNs}`)
   }
+  if (endUnixNs - startUnixNs > BigInt(LIMITS.largestWhole)) {
+    throw new Error(
+      `expected a duration of at most ${LIMITS.largestWhole} ns, got ${endUnixNs - startUnixNs}`,
+    )
+  }
   const attributes = attributesOf(raw)
   const kind = attributes.get('lapsus.kind') ?? 'work'
   if (!MARKER_KINDS.includes(kind as MarkerKind)) {
@@ -100,12 +108,12 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
     group: String(attributes.get('lapsus.group') ?? scope).slice(0, LIMITS.nameLength),
     kind: kind as MarkerKind,
     effect: effect === undefined ? EFFECT_UNSAID : effect === true ? EFFECT_SOME : EFFECT_NONE,
-    bytes: typeof bytes === 'number' && bytes >= 0 ? bytes : BYTES_UNKNOWN,
+    bytes: typeof bytes === 'number' && bytes >= 0 && bytes <= LIMITS.largestWhole ? bytes : BYTES_UNKNOWN,
     startUnixNs,
     endUnixNs,
     isFrame: attributes.has(FRAME_ATTRIBUTE) || name === frameMarker,
     events: listOf(raw, 'events').map((event) => {
-      const data = Object.fromEntries(attributesOf(event))
+      const { data } = fittingData(Object.fromEntries(attributesOf(event)))
       return {
         name: textOf(fieldOf(event, 'name')).slice(0, LIMITS.nameLength) || '(no name)',
         atUnixNs: timeOf(event, 'timeUnixNano'),
@@ -137,7 +145,7 @@ function timeOf(raw: unknown, field: string): bigint {
     typeof value === 'string'
       ? /^\d{1,20}$/.test(value)
       : Number.isSafeInteger(value) || typeof value === 'bigint'
-  if (!good || BigInt(value as string) <= 0n) {
+  if (!good || BigInt(value as string) <= 0n || BigInt(value as string) > LATEST_NS) {
     throw new Error(`expected "${field}" to be a time in ns, got ${JSON.stringify(value) ?? 'nothing'}`)
   }
   return BigInt(value as string)

@@ -24,8 +24,11 @@ const MAIN_LANE = 'main'
 /** Entries that the browser itself makes, kept on a lane of their own. */
 const BROWSER_LANE = 'browser'
 const BROWSER_TYPES = ['longtask', 'long-animation-frame', 'event', 'task', 'resource', 'navigation']
+const MOST_ORIGIN_MS = Date.UTC(LIMITS.lastYear - 1, 0)
 export const DEFAULT_FRAME_MARKER = 'frame'
 const TARGET = 60
+/** Half the largest time, so that a start and a duration together keep within it. */
+const MOST_MS = Math.floor(LIMITS.largestWhole / 2 / NS_PER_MS)
 
 export class TimelineSource extends WholeFileSource {
   readonly format = 'timeline'
@@ -99,7 +102,16 @@ export class TimelineSource extends WholeFileSource {
     if (entries.length === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no entry in it')
     }
-    return { entries, timeOrigin: Number.isFinite(holder.timeOrigin) ? (holder.timeOrigin as number) : 0 }
+    return { entries, timeOrigin: this.#timeOrigin(holder.timeOrigin) }
+  }
+
+  /** Ms since 1970; 0 where it is not given, or no date a take can have. */
+  #timeOrigin(given: unknown): number {
+    if (given === undefined) return 0
+    // Entries are added to it.
+    if (typeof given === 'number' && given >= 0 && given < MOST_ORIGIN_MS) return given
+    this.skipped.add(`"timeOrigin": expected ms since 1970, got ${JSON.stringify(given)}`)
+    return 0
   }
 }
 
@@ -112,8 +124,8 @@ function whatIsWrong(raw: unknown): string | null {
   if (typeof entry.entryType !== 'string') return 'expected "entryType" to be a text'
   for (const field of ['startTime', 'duration'] as const) {
     const value = entry[field]
-    if (typeof value !== 'number' || !(value >= 0) || value === Infinity) {
-      return `expected "${field}" to be a number of at least 0, got ${JSON.stringify(value)}`
+    if (typeof value !== 'number' || !(value >= 0) || value > MOST_MS) {
+      return `expected "${field}" to be a number of ms from 0 to ${MOST_MS}, got ${JSON.stringify(value)}`
     }
   }
   return known.includes(entry.entryType) ? null : ''

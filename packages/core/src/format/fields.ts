@@ -44,6 +44,14 @@ export function finite(fields: Fields, field: string, above = -Infinity): number
   return value
 }
 
+/** A time, ns since the take's start. */
+export function time(fields: Fields, field: string): number {
+  const value = finite(fields, field)
+  if (value < 0 || value > LIMITS.largestWhole)
+    throw bad(field, `a number from 0 to ${LIMITS.largestWhole}`, value)
+  return value
+}
+
 export function text(fields: Fields, field: string, absent?: string): string {
   const value = fields[field] ?? absent
   if (
@@ -93,20 +101,31 @@ export function numbers(fields: Fields, field: string, length?: number): Numbers
   return column
 }
 
-/** A column of finite numbers; `least` is the smallest allowed. */
-export function finiteColumn(
+/** A column of finite numbers of any sign. */
+export function finiteColumn(fields: Fields, field: string, length?: number): Float64Array {
+  return rangedColumn(fields, field, length, -Number.MAX_VALUE, Number.MAX_VALUE, 'a finite number')
+}
+
+/** A column of times, durations (ns) or bytes; `least` is the smallest allowed. */
+export function amountColumn(fields: Fields, field: string, length?: number, least = 0): Float64Array {
+  const most = LIMITS.largestWhole
+  return rangedColumn(fields, field, length, least, most, `a finite number from ${least} to ${most}`)
+}
+
+function rangedColumn(
   fields: Fields,
   field: string,
-  length?: number,
-  least = -Infinity,
+  length: number | undefined,
+  least: number,
+  most: number,
+  expected: string,
 ): Float64Array {
   const source = numbers(fields, field, length)
-  if (isUnsigned(source) && least <= 0) return new Float64Array(source)
+  if (isUnsigned(source)) return new Float64Array(source)
   const column = new Float64Array(source)
   for (let i = 0; i < column.length; i++) {
     // Written so that NaN, which is also what a text becomes, fails too.
-    if (column[i]! >= least && column[i]! < Infinity) continue
-    const expected = least === -Infinity ? 'a finite number' : `a finite number of at least ${least}`
+    if (column[i]! >= least && column[i]! <= most) continue
     throw bad(`${field}[${i}]`, expected, source[i])
   }
   return column

@@ -2,7 +2,7 @@
 import { decodeCbor } from './cbor-decode.ts'
 import { FormatError, locate, type FormatErrorPlace } from './errors.ts'
 import type { AnyRecord } from './records.ts'
-import { CUT, scanItem } from './scan.ts'
+import { CUT, ItemScanner, scanItem } from './scan.ts'
 import { validateRecord } from './validate.ts'
 
 /**
@@ -39,7 +39,10 @@ function decodeRecordValue(bytes: Uint8Array, place: FormatErrorPlace): AnyRecor
  * that became whole. After a FormatError the reader takes nothing more; what it returned before is good.
  */
 export class RecordReader {
+  /** Holds the record that has begun, in its first `#pendingBytes`; grows by doubling. */
   #pending: Uint8Array = new Uint8Array(0)
+  #pendingBytes = 0
+  #scanner = new ItemScanner()
   #place: FormatErrorPlace = { record: 0, offset: 0 }
   #sequence = 0
   #ended = false
@@ -51,7 +54,7 @@ export class RecordReader {
 
   /** Bytes of a record that has begun but is not whole: more than 0 at the end means the take is cut. */
   get pendingBytes(): number {
-    return this.#pending.length
+    return this.#pendingBytes
   }
 
   /** Whether the closing record has been read. */
@@ -61,19 +64,41 @@ export class RecordReader {
 
   /** @throws FormatError with its place; records before it have been handed to `onRecord` */
   push(piece: Uint8Array, onRecord: (record: AnyRecord, place: FormatErrorPlace) => void): void {
-    const bytes = this.#pending.length === 0 ? piece : concat(this.#pending, piece)
+    const bytes = this.#pendingBytes === 0 ? piece : this.#append(piece)
     let at = 0
     while (at < bytes.length) {
       const place = this.#place
       if (place.record === 0) locate(place, () => checkFirstByte(bytes[at]!))
-      const end = locate(place, () => scanItem(bytes, at))
+      const end = locate(place, () => this.#scanner.scan(bytes, at))
       if (end === CUT) break
+      this.#scanner = new ItemScanner()
       const record = locate(place, () => this.#inOrder(decodeRecordValue(bytes.subarray(at, end), place)))
       this.#place = { record: place.record + 1, offset: place.offset + end - at }
       at = end
       onRecord(record, place)
     }
-    this.#pending = bytes.slice(at)
+    this.#keep(bytes, at)
+  }
+
+  /** The record that has begun, with one more piece of it. */
+  #append(piece: Uint8Array): Uint8Array {
+    const needed = this.#pendingBytes + piece.length
+    if (needed > this.#pending.length) {
+      const larger = new Uint8Array(Math.max(needed, 2 * this.#pending.length))
+      larger.set(this.#pending.subarray(0, this.#pendingBytes))
+      this.#pending = larger
+    }
+    this.#pending.set(piece, this.#pendingBytes)
+    this.#pendingBytes = needed
+    return this.#pending.subarray(0, needed)
+  }
+
+  /** Keeps what has not been read, from offset `from` on. */
+  #keep(bytes: Uint8Array, from: number): void {
+    const isKept = from === 0 && this.#pendingBytes > 0
+    // A copy in any case: the slices of Node's buffers are none.
+    if (!isKept) this.#pending = new Uint8Array(bytes.subarray(from))
+    this.#pendingBytes = bytes.length - from
   }
 
   #inOrder(record: AnyRecord): AnyRecord {
@@ -97,11 +122,4 @@ function checkFirstByte(byte: number): void {
   const isTag = byte === 0xd9
   if (!isMap && !isTag)
     throw new FormatError('not-a-take', `the first byte is 0x${byte.toString(16).padStart(2, '0')}`)
-}
-
-function concat(a: Uint8Array, b: Uint8Array): Uint8Array {
-  const joined = new Uint8Array(a.length + b.length)
-  joined.set(a)
-  joined.set(b, a.length)
-  return joined
 }

@@ -68,6 +68,11 @@ export interface TakeRecord {
   /** Wall-clock time of the take's start, RFC 3339. */
   started: string
   conditions: Conditions
+  /**
+   * Identifies the recorder that writes the take, such as a process: tells one that connects again from another one
+   * that writes under the same identity. Up to 64 letters, digits, '-', '_'.
+   */
+  writer?: string
 }
 
 export interface MarkerDeclaration {
@@ -215,6 +220,15 @@ export interface Moment {
   data: Record<string, string | number | boolean> | null
 }
 
+/** Calls of the recorder that it had to repair or leave out, told in words. */
+export interface ProblemCount {
+  /** Such as `values were not numbers`: reads on from the count. */
+  what: string
+  /** Such as `gauge fish`; empty when there is nothing to name. */
+  about: string
+  count: number
+}
+
 export interface ChunkRecord {
   record: 'chunk'
   sequence: number
@@ -235,6 +249,8 @@ export interface ChunkRecord {
   dropped: number
   /** Unbalanced enters and leaves that the recorder repaired in this chunk. */
   repaired: number
+  /** Since the record before. */
+  problems: ProblemCount[]
 }
 
 export interface EndRecord {
@@ -242,6 +258,7 @@ export interface EndRecord {
   sequence: number
   /** Whole frames left out since the last chunk. */
   dropped: number
+  problems: ProblemCount[]
 }
 
 /** Every record after the first carries its sequence number, counting from 1. */
@@ -273,4 +290,12 @@ export const emptyChunk = (sequence: number): ChunkRecord => ({
   stretch: null,
   dropped: 0,
   repaired: 0,
+  problems: [],
+})
+
+export const endRecord = (sequence: number, dropped = 0, problems: ProblemCount[] = []): EndRecord => ({
+  record: 'end',
+  sequence,
+  dropped,
+  problems,
 })

@@ -11,35 +11,52 @@ export const CUT = -1
  * @throws FormatError `not-cbor` or `too-large`
  */
 export function scanItem(bytes: Uint8Array, start: number): number {
-  const remaining = [1]
-  let at = start
-  while (remaining.length > 0) {
-    const level = remaining.length - 1
-    if (remaining[level] === 0) {
-      remaining.pop()
-      continue
+  return new ItemScanner().scan(bytes, start)
+}
+
+/** The same for an item that arrives in pieces: each byte is looked at once, however many pieces there are. */
+export class ItemScanner {
+  /** By level of nesting: items that are still to come there. */
+  #remaining = [1]
+  /** Bytes of the item that have been passed; the last string may reach beyond what has come. */
+  #passed = 0
+
+  /**
+   * Goes on with the item that begins at `start`, after more bytes have come.
+   * @returns offset after the item, or CUT when more bytes are needed
+   * @throws FormatError `not-cbor` or `too-large`
+   */
+  scan(bytes: Uint8Array, start: number): number {
+    const remaining = this.#remaining
+    let at = start + this.#passed
+    while (remaining.length > 0) {
+      const level = remaining.length - 1
+      if (remaining[level] === 0) {
+        remaining.pop()
+        continue
+      }
+      if (at >= bytes.length) return CUT
+      const major = bytes[at]! >> 5
+      const headEnd = at + 1 + argumentBytes(bytes[at]! & 31, at - start)
+      if (headEnd > bytes.length) return CUT
+      remaining[level]!--
+      const argument = readArgument(bytes, at)
+      at = headEnd
+      if (major === 2 || major === 3) {
+        at += checkedLength(argument, at - start)
+      } else if (major === 4 || major === 5) {
+        remaining.push(checkedLength(argument, at - start) * (major - 3))
+      } else if (major === 6) {
+        remaining.push(1)
+      }
+      if (remaining.length > LIMITS.itemDepth) {
+        throw new FormatError('too-large', `items nested deeper than ${LIMITS.itemDepth}`)
+      }
+      if (at - start > LIMITS.recordBytes) checkedLength(at - start, 0)
+      this.#passed = at - start
     }
-    remaining[level]!--
-    if (at >= bytes.length) return CUT
-    const major = bytes[at]! >> 5
-    const headEnd = at + 1 + argumentBytes(bytes[at]! & 31, at - start)
-    if (headEnd > bytes.length) return CUT
-    const argument = readArgument(bytes, at)
-    at = headEnd
-    if (major === 2 || major === 3) {
-      at += checkedLength(argument, at - start)
-      if (at > bytes.length) return CUT
-    } else if (major === 4 || major === 5) {
-      remaining.push(checkedLength(argument, at - start) * (major - 3))
-    } else if (major === 6) {
-      remaining.push(1)
-    }
-    if (remaining.length > LIMITS.itemDepth) {
-      throw new FormatError('too-large', `items nested deeper than ${LIMITS.itemDepth}`)
-    }
-    if (at - start > LIMITS.recordBytes) checkedLength(at - start, 0)
+    return at > bytes.length ? CUT : at
   }
-  return at
 }
 
 function argumentBytes(minor: number, within: number): number {

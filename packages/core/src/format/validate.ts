@@ -1,6 +1,7 @@
 /** From decoded CBOR (or JSON) values to records: every field checked, every column canonical. */
 import { FormatError } from './errors.ts'
 import {
+  amountColumn,
   asFields,
   bad,
   finite,
@@ -8,6 +9,7 @@ import {
   list,
   text,
   texts,
+  time,
   whole,
   wholeColumn,
   type Fields,
@@ -16,6 +18,7 @@ import { LIMITS } from './limits.ts'
 import {
   BYTES_UNKNOWN,
   EFFECT_SOME,
+  endRecord,
   FORMAT_VERSION,
   JOB_ENDED,
   MARKER_KINDS,
@@ -31,6 +34,7 @@ import {
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
+  type ProblemCount,
   type Stretch,
   type TakeRecord,
   type UpdaterSamples,
@@ -38,6 +42,8 @@ import {
 } from './records.ts'
 
 const MOST_IDS = 0xffff_ffff
+const utf8 = new TextEncoder()
+const shortened = (name: string) => name.slice(0, 60)
 
 /** @throws FormatError naming the field, what was expected and what was got */
 export function validateRecord(value: unknown): AnyRecord {
@@ -50,7 +56,7 @@ export function validateRecord(value: unknown): AnyRecord {
     case 'chunk':
       return chunkRecord(fields)
     case 'end':
-      return { record: 'end', sequence: sequence(fields), dropped: whole(fields, 'dropped', 0, MOST_IDS, 0) }
+      return endRecord(sequence(fields), whole(fields, 'dropped', 0, MOST_IDS, 0), problemsOf(fields))
     default:
       throw bad('record', 'one of "take", "declare", "chunk", "end"', fields['record'])
   }
@@ -75,12 +81,24 @@ function takeRecord(fields: Fields): TakeRecord {
     target,
     started: dateTime(fields, 'started'),
     conditions,
+    ...(fields['writer'] === undefined ? {} : { writer: writerOf(fields) }),
   }
+}
+
+function writerOf(fields: Fields): string {
+  const writer = text(fields, 'writer')
+  if (!/^[A-Za-z0-9_-]{1,64}$/.test(writer))
+    throw bad('writer', "1 to 64 letters, digits, '-' or '_'", writer)
+  return writer
 }
 
 function dateTime(fields: Fields, field: string): string {
   const value = text(fields, field)
-  if (Number.isNaN(Date.parse(value))) throw bad(field, 'a date and time (RFC 3339)', value)
+  const date = new Date(value)
+  if (Number.isNaN(date.getTime())) throw bad(field, 'a date and time (RFC 3339)', value)
+  const year = date.getUTCFullYear()
+  if (year < LIMITS.firstYear || year > LIMITS.lastYear)
+    throw bad(field, `a date in the years ${LIMITS.firstYear} to ${LIMITS.lastYear}`, value)
   return value
 }
 
@@ -112,7 +130,11 @@ function scalars(fields: Fields, field: string): Record<string, string | number 
       typeof value === 'boolean' ||
       typeof value === 'string' ||
       (typeof value === 'number' && Number.isFinite(value))
-    if (!good) throw bad(`${field}.${name}`, 'a text, a finite number or a truth value', value)
+    if (!good) throw bad(`${field}.${shortened(name)}`, 'a text, a finite number or a truth value', value)
+  }
+  const bytes = utf8.encode(JSON.stringify(fields)).length
+  if (bytes > LIMITS.dataBytes) {
+    throw new FormatError('too-large', `"${field}" takes ${bytes} bytes as JSON, at most ${LIMITS.dataBytes}`)
   }
   return fields as Record<string, string | number | boolean>
 }
@@ -152,13 +174,20 @@ function markerOf(fields: Fields): MarkerDeclaration {
     group: text(fields, 'group', ''),
     kind,
     tags: texts(fields, 'tags', LIMITS.tags),
-    watches: fields['watches'] === undefined ? [] : [...wholeColumn(fields, 'watches', LIMITS.watches - 1)],
+    watches: fields['watches'] === undefined ? [] : watchesOf(fields),
   }
+}
+
+function watchesOf(fields: Fields): number[] {
+  const watches = wholeColumn(fields, 'watches', LIMITS.watches - 1)
+  if (watches.length > LIMITS.watches)
+    throw new FormatError('too-large', `"watches" has ${watches.length} entries, at most ${LIMITS.watches}`)
+  return [...watches]
 }
 
 function chunkRecord(fields: Fields): ChunkRecord {
   const frames = asFields(fields['frames'], 'frames')
-  const frameStartNs = finiteColumn(frames, 'start', undefined, 0)
+  const frameStartNs = amountColumn(frames, 'start', undefined)
   const frameCount = frameStartNs.length
   if (frameCount > LIMITS.chunkFrames) {
     throw new FormatError('too-large', `${frameCount} frames in a chunk, at most ${LIMITS.chunkFrames}`)
@@ -177,30 +206,50 @@ function chunkRecord(fields: Fields): ChunkRecord {
   if (spans > LIMITS.chunkSpans) {
     throw new FormatError('too-large', `${spans} spans in a chunk, at most ${LIMITS.chunkSpans}`)
   }
+  checkSums(lanes)
   if (new Set(lanes.map((lane) => lane.lane)).size < lanes.length) {
     throw new FormatError('bad-field', 'each lane once in "lanes", got one twice')
+  }
+  const gauges = list(fields, 'gauges', LIMITS.gauges).map((gauge) => gaugeSamples(gauge, frameCount))
+  const watches = list(fields, 'watches', LIMITS.watches).map((item) => watchSamples(item, frameCount))
+  const lives = list(fields, 'lives', LIMITS.classes).map((item) => lifeSamples(item, frameCount))
+  const updaters = list(fields, 'updaters', LIMITS.classes).map((item) => updaterSamples(item, frameCount))
+  const samples = [...gauges, ...watches, ...lives, ...updaters].reduce((n, { frame }) => n + frame.length, 0)
+  if (samples > LIMITS.chunkSamples) {
+    throw new FormatError(
+      'too-large',
+      `${samples} values of gauges, watches, lives and updaters in a chunk, at most ${LIMITS.chunkSamples}`,
+    )
   }
   return {
     record: 'chunk',
     sequence: sequence(fields),
     frameStartNs,
-    frameDurationNs: finiteColumn(frames, 'duration', frameCount, 0),
+    frameDurationNs: amountColumn(frames, 'duration', frameCount),
     steps:
       frames['steps'] === undefined
         ? new Uint32Array(frameCount)
         : wholeColumn(frames, 'steps', MOST_IDS, frameCount),
     lanes,
-    gauges: list(fields, 'gauges', LIMITS.gauges).map((gauge) => gaugeSamples(gauge, frameCount)),
-    watches: list(fields, 'watches', LIMITS.watches).map((item) => watchSamples(item, frameCount)),
-    lives: list(fields, 'lives', LIMITS.classes).map((item) => lifeSamples(item, frameCount)),
-    updaters: list(fields, 'updaters', LIMITS.classes).map((item) => updaterSamples(item, frameCount)),
+    gauges,
+    watches,
+    lives,
+    updaters,
     jobs: fields['jobs'] === undefined ? noJobs() : jobEvents(asFields(fields['jobs'], 'jobs')),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
     stretch: fields['stretch'] === undefined ? null : stretchOf(asFields(fields['stretch'], 'stretch')),
     dropped: whole(fields, 'dropped', 0, MOST_IDS, 0),
     repaired: whole(fields, 'repaired', 0, MOST_IDS, 0),
+    problems: problemsOf(fields),
   }
 }
+
+const problemsOf = (fields: Fields): ProblemCount[] =>
+  list(fields, 'problems', LIMITS.problems).map((problem) => ({
+    what: text(problem, 'what'),
+    about: text(problem, 'about', ''),
+    count: whole(problem, 'count', 1, MOST_IDS),
+  }))
 
 function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   const count = wholeColumn(fields, 'count', LIMITS.chunkSpans, frameCount)
@@ -222,15 +271,34 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
     lane: whole(fields, 'lane', 0, LIMITS.lanes - 1),
     count,
     marker: wholeColumn(fields, 'marker', LIMITS.markers - 1, spans),
-    startNs: finiteColumn(fields, 'start', spans, 0),
-    durationNs: finiteColumn(fields, 'duration', spans, 0),
+    startNs: amountColumn(fields, 'start', spans),
+    durationNs: amountColumn(fields, 'duration', spans),
     depth,
     ...(fields['effect'] !== undefined && {
       effect: new Uint8Array(wholeColumn(fields, 'effect', EFFECT_SOME, spans)),
     }),
-    ...(fields['bytes'] !== undefined && { bytes: finiteColumn(fields, 'bytes', spans, BYTES_UNKNOWN) }),
+    ...(fields['bytes'] !== undefined && { bytes: amountColumn(fields, 'bytes', spans, BYTES_UNKNOWN) }),
     ...(fields['key'] !== undefined && { key: wholeColumn(fields, 'key', MOST_IDS, spans) }),
   }
+}
+
+/** Whatever is added up over a chunk stays a whole number that is exact. @throws FormatError */
+export function checkSums(lanes: readonly LaneSpans[]): void {
+  for (const field of ['durationNs', 'bytes'] as const) {
+    const sum = lanes.reduce((sum, lane) => sum + sumOf(lane[field] ?? []), 0)
+    if (sum <= LIMITS.largestWhole) continue
+    const what = field === 'bytes' ? 'bytes' : 'durations'
+    throw new FormatError(
+      'too-large',
+      `the ${what} of a chunk add up to ${sum}, at most ${LIMITS.largestWhole}`,
+    )
+  }
+}
+
+function sumOf(column: ArrayLike<number>): number {
+  let sum = 0
+  for (let i = 0; i < column.length; i++) sum += column[i]!
+  return sum
 }
 
 const frameNumbers = (fields: Fields, frameCount: number) =>
@@ -256,7 +324,7 @@ function lifeSamples(fields: Fields, frameCount: number): LifeSamples {
     bytes:
       fields['bytes'] === undefined
         ? new Float64Array(frame.length)
-        : finiteColumn(fields, 'bytes', frame.length, 0),
+        : amountColumn(fields, 'bytes', frame.length),
   }
 }
 
@@ -277,7 +345,7 @@ function updaterSamples(fields: Fields, frameCount: number): UpdaterSamples {
     everyMs:
       fields['every'] === undefined
         ? new Float64Array(frame.length)
-        : finiteColumn(fields, 'every', frame.length, 0),
+        : amountColumn(fields, 'every', frame.length),
   }
 }
 
@@ -292,7 +360,7 @@ function jobEvents(fields: Fields): JobEvents {
     event: new Uint8Array(wholeColumn(fields, 'event', JOB_ENDED, length)),
     lane: wholeColumn(fields, 'lane', LIMITS.lanes - 1, length),
     marker: wholeColumn(fields, 'marker', LIMITS.markers - 1, length),
-    atNs: finiteColumn(fields, 'at', length, 0),
+    atNs: amountColumn(fields, 'at', length),
   }
 }
 
@@ -310,8 +378,7 @@ function gaugeSamples(fields: Fields, frameCount: number): GaugeSamples {
 }
 
 function momentOf(fields: Fields): Moment {
-  const atNs = finite(fields, 'at')
-  if (atNs < 0) throw bad('at', 'at least 0', atNs)
+  const atNs = time(fields, 'at')
   const data =
     fields['data'] === undefined || fields['data'] === null
       ? null

@@ -30,7 +30,7 @@ export function wireRecord(record: AnyRecord): object {
     case 'chunk':
       return wireChunk(record)
     case 'end':
-      return { ...record, dropped: record.dropped || undefined }
+      return { ...record, dropped: record.dropped || undefined, problems: some(record.problems) }
   }
 }
 
@@ -73,6 +73,7 @@ const wireChunk = (record: ChunkRecord) => ({
   stretch: record.stretch ?? undefined,
   dropped: record.dropped || undefined,
   repaired: record.repaired || undefined,
+  problems: some(record.problems),
 })
 
 const wireLane = (lane: LaneSpans) => ({

@@ -45,7 +45,7 @@ export function coursesOf(chunk: SpansOfChunk, paths: PathTable): Courses {
     }
   }
 
-  const present = Uint32Array.from(cellsOfPath.keys()).filter((path) => cellsOfPath[path]! > 0)
+  const present = cellsOfPath.map((_, path) => path).filter((path) => cellsOfPath[path]! > 0)
   const cellEnd = new Uint32Array(present.length)
   /** By path: the cell being filled. */
   const cell = new Int32Array(pathCount)

@@ -97,11 +97,9 @@ function tableOf(
     else indices.push(i)
   })
   const rows = new TableBuilder()
-  const selfNs = new Float64Array(to - from)
-  const ran = new Uint8Array(to - from)
+  const ran = new FramesOfRow(to - from)
   for (const key of [...members.keys()].sort((a, b) => a - b)) {
-    selfNs.fill(0)
-    ran.fill(0)
+    ran.clear()
     let calls = 0
     let totalNs = 0
     const details = courses.details === null ? null : noDetails()
@@ -111,16 +109,56 @@ function tableOf(
       for (let cell = index === 0 ? 0 : courses.cellEnd[index - 1]!; cell < end; cell++) {
         const frame = courses.frame[cell]!
         if (frame < from || frame >= to) continue
-        ran[frame - from] = 1
-        selfNs[frame - from]! += courses.selfNs[cell]!
+        ran.add(frame - from, courses.selfNs[cell]!)
         calls += courses.calls[cell]!
         if (addTotal) totalNs += courses.totalNs[cell]!
         if (details !== null) for (const sum of DETAIL_SUMS) details[sum] += courses.details![sum][cell]!
       }
     }
-    if (calls > 0) rows.addFrames({ key, calls, totalNs, details }, ran, selfNs, firstFrame + from)
+    if (calls > 0) rows.addFrames({ key, calls, totalNs, details }, ran, firstFrame + from)
   }
   return rows.table()
+}
+
+/**
+ * Self time by frame, of the frames in which a row ran. Costs what those frames cost, however many others the chunk
+ * has: else a chunk of many frames and many paths would cost their product.
+ */
+class FramesOfRow {
+  readonly #selfNs: Float64Array
+  readonly #isIn: Uint8Array
+  readonly #frames: Uint32Array
+  count = 0
+
+  constructor(frames: number) {
+    this.#selfNs = new Float64Array(frames)
+    this.#isIn = new Uint8Array(frames)
+    this.#frames = new Uint32Array(frames)
+  }
+
+  clear(): void {
+    for (let i = 0; i < this.count; i++) {
+      this.#isIn[this.#frames[i]!] = 0
+      this.#selfNs[this.#frames[i]!] = 0
+    }
+    this.count = 0
+  }
+
+  add(frame: number, selfNs: number): void {
+    if (this.#isIn[frame] === 0) {
+      this.#isIn[frame] = 1
+      this.#frames[this.count++] = frame
+    }
+    this.#selfNs[frame]! += selfNs
+  }
+
+  frame(i: number): number {
+    return this.#frames[i]!
+  }
+
+  selfNs(i: number): number {
+    return this.#selfNs[this.#frames[i]!]!
+  }
 }
 
 /** The rollup of all the given stretches together. They must not overlap. */
@@ -168,23 +206,24 @@ class TableBuilder {
 
   addFrames(
     sums: { key: number; calls: number; totalNs: number; details: DetailSums | null },
-    ran: Uint8Array,
-    selfNsOfFrame: Float64Array,
+    ran: FramesOfRow,
     firstFrame: number,
   ): void {
     let selfNs = 0
-    let frames = 0
-    let worst = -1
-    const buckets = new Uint16Array(ran.length)
-    for (let i = 0; i < ran.length; i++) {
-      if (ran[i] === 0) continue
-      selfNs += selfNsOfFrame[i]!
-      if (worst < 0 || selfNsOfFrame[i]! > selfNsOfFrame[worst]!) worst = i
-      buckets[frames++] = bucketOf(selfNsOfFrame[i]!)
+    let worst = 0
+    const buckets = new Uint16Array(ran.count)
+    for (let i = 0; i < ran.count; i++) {
+      const own = ran.selfNs(i)
+      selfNs += own
+      buckets[i] = bucketOf(own)
+      // Of equal ones the earliest, in whichever order they came.
+      const ahead = own - ran.selfNs(worst)
+      if (ahead > 0 || (ahead === 0 && ran.frame(i) < ran.frame(worst))) worst = i
     }
-    const worstSelfNs = selfNsOfFrame[worst]!
-    this.#rows.push({ ...sums, selfNs, frames, worstSelfNs, worstFrame: firstFrame + worst })
-    this.#addSorted(buckets.subarray(0, frames).sort())
+    const worstSelfNs = ran.selfNs(worst)
+    const worstFrame = firstFrame + ran.frame(worst)
+    this.#rows.push({ ...sums, selfNs, frames: ran.count, worstSelfNs, worstFrame })
+    this.#addSorted(buckets.sort())
   }
 
   addMerged(key: number, places: { table: RollupTable; row: number }[]): void {

@@ -1,6 +1,7 @@
 import {
   BYTES_UNKNOWN,
   FormatError,
+  LIMITS,
   type ChunkRecord,
   type DeclareRecord,
   type LaneSpans,
@@ -8,8 +9,9 @@ import {
   type Stretch,
 } from '../format/index.ts'
 import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
-import { emptyFrames, type FrameColumns, type WaitReason } from './frames.ts'
-import { NO_PATH, PathTable } from './paths.ts'
+import { emptyFrames, WAIT_REASONS, type FrameColumns, type WaitReason } from './frames.ts'
+import { leaveOutNewPaths } from './leave-out.ts'
+import { NO_PATH, PathsFull, PathTable } from './paths.ts'
 import { countUnpaired, withoutLooseEnds } from './jobs.ts'
 import { samplesOf, type Samples } from './samples.ts'
 import type { SpanColumns, SpanDetails } from './spans.ts'
@@ -57,6 +59,8 @@ export class Digester {
   readonly progress: TakeProgress
   readonly #parents = new Int32Array(257)
   readonly #open = new Int32Array(257)
+  /** By path, as far as looked at: which column of the frames its self time is added to. */
+  readonly #columnOf: number[] = []
 
   constructor(progress: TakeProgress = newProgress()) {
     this.progress = progress
@@ -67,14 +71,22 @@ export class Digester {
   }
 
   /** @throws FormatError when the chunk does not fit what came before; nothing is changed then but paths */
-  digest(chunk: ChunkRecord): DigestedChunk {
-    this.#checkOrder(chunk)
+  digest(whole: ChunkRecord): DigestedChunk {
+    this.#checkOrder(whole)
+    let chunk = whole
     const frames = emptyFrames(chunk.frameStartNs.length)
     frames.startNs = roundAll(chunk.frameStartNs)
     frames.durationNs = roundAll(chunk.frameDurationNs)
     frames.steps = chunk.steps
-    const lanes = [...chunk.lanes].sort((a, b) => a.lane - b.lane)
-    const { spans, selfNs, details } = this.#flatten(lanes, frames)
+    let flat
+    try {
+      flat = this.#flatten(chunk.lanes, frames)
+    } catch (error) {
+      if (!(error instanceof PathsFull)) throw error
+      chunk = leaveOutNewPaths(chunk, this.progress.paths)
+      flat = this.#flatten(chunk.lanes, frames)
+    }
+    const { spans, selfNs, details } = flat
     this.#accountFrames(frames, spans, selfNs)
     const selfBytes = details.bytes === null ? null : this.#selfBytes(spans, details.bytes)
     if (details.bytes !== null) this.#accountBytes(frames, spans, details.bytes)
@@ -105,6 +117,8 @@ export class Digester {
   }
 
   #checkOrder(chunk: ChunkRecord): void {
+    if (this.progress.frames + chunk.frameStartNs.length > LIMITS.frames)
+      throw new FormatError('too-large', `more than ${LIMITS.frames} frames in a take`)
     const first = chunk.frameStartNs[0]
     if (first !== undefined && first < this.progress.lastFrameStartNs) {
       throw new FormatError(
@@ -122,7 +136,8 @@ export class Digester {
   }
 
   /** Lays the lanes' spans out frame by frame, finds each span's path and self time. */
-  #flatten(lanes: LaneSpans[], frames: FrameColumns) {
+  #flatten(unordered: LaneSpans[], frames: FrameColumns) {
+    const lanes = [...unordered].sort((a, b) => a.lane - b.lane)
     const frameCount = frames.startNs.length
     const total = lanes.reduce((sum, lane) => sum + lane.marker.length, 0)
     const spans: SpanColumns = {
@@ -179,16 +194,13 @@ export class Digester {
 
   /** Work, waiting and collection of each frame, from its main lane. */
   #accountFrames(frames: FrameColumns, spans: SpanColumns, selfNs: Float64Array): void {
-    /** By path: the column its self time is added to; null for work, which is what remains. */
-    const columns = this.progress.paths.all.map(({ kind, lane }): Float64Array | null => {
-      if (kind === 'work' || lane !== MAIN_LANE) return null
-      return kind === 'collect' ? frames.collectNs : frames.waitNs[kind.slice('wait:'.length) as WaitReason]
-    })
+    const columns = [null, frames.collectNs, ...WAIT_REASONS.map((reason) => frames.waitNs[reason])]
+    const columnOf = this.#frameColumns()
     let span = 0
     for (let frame = 0; frame < frames.startNs.length; frame++) {
       let waitingNs = 0
       for (; span < spans.frameEnd[frame]!; span++) {
-        const column = columns[spans.path[span]!]!
+        const column = columns[columnOf[spans.path[span]!]!]!
         if (column === null) continue
         column[frame]! += selfNs[span]!
         if (column === frames.collectNs) frames.collections[frame]!++
@@ -196,6 +208,19 @@ export class Digester {
       }
       frames.workNs[frame] = Math.max(0, frames.durationNs[frame]! - waitingNs)
     }
+  }
+
+  /** By path: 0 for work, which is what remains; 1 for collections; then the reasons for waiting. */
+  #frameColumns(): readonly number[] {
+    const { all } = this.progress.paths
+    for (let path = this.#columnOf.length; path < all.length; path++) {
+      const { kind, lane } = all[path]!
+      const reason = kind.slice('wait:'.length) as WaitReason
+      this.#columnOf.push(
+        kind === 'work' || lane !== MAIN_LANE ? 0 : kind === 'collect' ? 1 : 2 + WAIT_REASONS.indexOf(reason),
+      )
+    }
+    return this.#columnOf
   }
 
   /**

@@ -4,6 +4,18 @@ import { BYTES_UNKNOWN } from '../format/index.ts'
 import { percentileSorted } from '../stats/index.ts'
 
 export const NS_PER_MS = 1e6
+/** The frame that was running at a time: the last that began by then, or the first. Costs log(frames). */
+export function frameAt(frameStartNs: Float64Array, atNs: number): number {
+  let low = 0
+  let high = frameStartNs.length
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if (frameStartNs[middle]! <= atNs) low = middle + 1
+    else high = middle
+  }
+  return Math.max(0, low - 1)
+}
+
 export const WAIT_REASONS = ['refresh', 'graphics', 'job', 'io'] as const
 export type WaitReason = (typeof WAIT_REASONS)[number]
 

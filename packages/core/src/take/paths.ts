@@ -1,8 +1,11 @@
-import { FormatError, LIMITS, type MarkerKind } from '../format/index.ts'
+import { LIMITS, type MarkerKind } from '../format/index.ts'
 import type { Marker } from './declarations.ts'
 
 /** No parent: the path's marker is the outermost one inside the frame. */
 export const NO_PATH = -1
+
+/** There are as many paths as a take may have: the one asked for cannot be added. */
+export class PathsFull extends Error {}
 
 /** A chain of markers on one lane. */
 export interface Path {
@@ -36,7 +39,7 @@ export class PathTable {
     return parent === NO_PATH ? this.#roots[lane]?.[marker] : this.#children[parent]![marker]
   }
 
-  /** The number of the path that adds `marker` to `parent`; made if it is new. */
+  /** The number of the path that adds `marker` to `parent`; made if it is new. @throws PathsFull */
   child(parent: number, lane: number, marker: Marker): number {
     return this.find(parent, lane, marker.id) ?? this.#add(parent, lane, marker)
   }
@@ -54,7 +57,7 @@ export class PathTable {
 
   #add(parent: number, lane: number, marker: Marker): number {
     const id = this.all.length
-    if (id >= LIMITS.paths) throw new FormatError('too-large', `more than ${LIMITS.paths} chains of markers`)
+    if (id >= LIMITS.paths) throw new PathsFull()
     let outermostOfMarker = true
     let outermostOfGroup = true
     for (let at = parent; at !== NO_PATH; at = this.all[at]!.parent) {

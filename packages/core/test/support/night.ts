@@ -1,4 +1,5 @@
 /** A take in which something is wrong of several kinds, for tests of what shows it. */
+import { endRecord } from '@lapsus/core/format'
 import type { AnyRecord } from '@lapsus/core/format'
 import { recordsFrom, run, runs, type TestFrame } from './studies.ts'
 import { takeRecord } from './takes.ts'
@@ -42,9 +43,5 @@ export const nightRecords = (take: string): AnyRecord[] => {
     },
     classes: { npcs: 'npc' },
   })
-  return [
-    takeRecord({ take, conditions: CONDITIONS }),
-    ...following,
-    { record: 'end', sequence: following.length + 1, dropped: 0 },
-  ]
+  return [takeRecord({ take, conditions: CONDITIONS }), ...following, endRecord(following.length + 1, 0)]
 }

@@ -1,4 +1,4 @@
-import { JOB_BEGUN, JOB_DISPATCHED, JOB_ENDED, type AnyRecord } from '@lapsus/core/format'
+import { endRecord, JOB_BEGUN, JOB_DISPATCHED, JOB_ENDED, type AnyRecord } from '@lapsus/core/format'
 import { chunkRecord, declareRecord, node, takeRecord } from './takes.ts'
 
 const MS = 1_000_000
@@ -75,6 +75,6 @@ export function richTake(): AnyRecord[] {
       dropped: 2,
       repaired: 1,
     },
-    { record: 'end', sequence: 3, dropped: 1 },
+    endRecord(3, 1),
   ]
 }

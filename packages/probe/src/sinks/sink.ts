@@ -1,4 +1,4 @@
-import type { OrderMessage } from '@lapsus/core/format'
+import type { Order } from '@lapsus/core/format'
 
 /** Where a probe's records go. Implement it to send a take anywhere else. */
 export interface Sink {
@@ -7,7 +7,7 @@ export interface Sink {
   /** Takes one encoded record; sequence 0 is the take's own. Must not block and must not throw. */
   put(record: Uint8Array, sequence: number): void
   /** Told to what hears of the recipient's wishes, if it can have any. */
-  onOrder?(listener: (order: OrderMessage) => void): void
+  onOrder?(listener: (order: Order) => void): void
   /** Resolves when everything is delivered, or cannot be. */
   close(): Promise<void>
 }

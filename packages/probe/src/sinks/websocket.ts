@@ -1,4 +1,5 @@
-import { INGEST_PATH, type IngestMessage, type OrderMessage } from '@lapsus/core/format'
+import { INGEST_PROTOCOL, readIngestMessage, type Order } from '@lapsus/core/format'
+import { safely } from '../given.ts'
 import type { ProblemListener, Sink } from './sink.ts'
 
 /** What is used of a WebSocket, in the browser or in Node. */
@@ -10,17 +11,31 @@ export interface Socket {
   onerror: ((event: unknown) => void) | null
   send(data: Uint8Array): void
   close(): void
+  /** Node: hangs up without the closing handshake. */
+  terminate?(): void
 }
-export type Connect = (url: string) => Socket
+export type Connect = (url: string, protocol: string) => Socket
+
+/** Records that have not been acknowledged, with the take's own. */
+export interface Undelivered {
+  head: Uint8Array
+  /** In order. */
+  records: { sequence: number; bytes: Uint8Array }[]
+}
+
+/**
+ * Keeps what could not be delivered for another time.
+ * @returns where it is, in words; null when it could not be kept
+ */
+export type Spool = (undelivered: Undelivered) => string | null
 
 const FIRST_RETRY_MS = 250
 const LONGEST_RETRY_MS = 4_000
-const CLOSE_PATIENCE_MS = 10_000
-
-interface Waiting {
-  sequence: number
-  bytes: Uint8Array
-}
+/** Without a server, or without news from it, closing takes at most so long. */
+const CLOSE_PATIENCE_MS = 1_800
+/** While acknowledgements come, it may take so long in all. */
+const LONGEST_CLOSE_MS = 10_000
+const GOODBYE_MS = 200
 
 /**
  * Sends records over a WebSocket and keeps each until the server says it is committed. After a
@@ -31,9 +46,12 @@ export class WebSocketSink implements Sink {
   readonly #connect: Connect
   readonly #mostBytes: number
   readonly #onProblem: ProblemListener
+  readonly #spool: Spool | null
   #head: Uint8Array | null = null
-  #unacknowledged: Waiting[] = []
+  #unacknowledged: { sequence: number; bytes: Uint8Array }[] = []
   #bytes = 0
+  /** The last record that was taken. */
+  #last = 0
   #socket: Socket | null = null
   /** The server has said what it has: records may be sent as they come. */
   #ready = false
@@ -41,28 +59,48 @@ export class WebSocketSink implements Sink {
   #sent = 0
   #sendTimer: ReturnType<typeof setTimeout> | undefined
   #over = false
+  #settled = false
   #retryMs = FIRST_RETRY_MS
   #retryTimer: ReturnType<typeof setTimeout> | undefined
-  #warned = false
-  #whenDrained: (() => void) | null = null
-  #orderListener: ((order: OrderMessage) => void) | null = null
+  readonly #told = new Set<string>()
+  #lastNewsMs = 0
+  #orderListener: ((order: Order) => void) | null = null
 
-  /** @param mostBytes unacknowledged bytes beyond which frames are left out */
-  constructor(url: string, connect: Connect, mostBytes: number, onProblem: ProblemListener) {
-    const address = new URL(url)
-    if (address.pathname === '/') address.pathname = INGEST_PATH
-    this.#url = address.href
+  /**
+   * @param url a good address
+   * @param mostBytes unacknowledged bytes beyond which frames are left out
+   * @param spool given what is left when the sink is closed; null where nothing can be kept
+   */
+  constructor(
+    url: string,
+    connect: Connect,
+    mostBytes: number,
+    onProblem: ProblemListener,
+    spool: Spool | null = null,
+  ) {
+    this.#url = url
     this.#connect = connect
     this.#mostBytes = mostBytes
     this.#onProblem = onProblem
+    this.#spool = spool
   }
 
-  onOrder(listener: (order: OrderMessage) => void): void {
+  onOrder(listener: (order: Order) => void): void {
     this.#orderListener = listener
   }
 
   hasRoom(): boolean {
     return this.#bytes < this.#mostBytes && !this.#over
+  }
+
+  /** Whether everything that was taken is committed. */
+  get isDrained(): boolean {
+    return this.#unacknowledged.length === 0
+  }
+
+  /** After the end: whether everything was committed, or the server said that it never will be. */
+  get wasDelivered(): boolean {
+    return this.#settled
   }
 
   put(bytes: Uint8Array, sequence: number): void {
@@ -74,76 +112,119 @@ export class WebSocketSink implements Sink {
     }
     this.#unacknowledged.push({ sequence, bytes })
     this.#bytes += bytes.length
+    this.#last = sequence
     // Masking and writing half a megabyte takes ms: that is for when the game has given its thread away.
-    this.#sendTimer ??= setTimeout(() => this.#sendNew(), 0)
+    this.#sendTimer ??= unheld(setTimeout(() => this.#sendNew(), 0))
+  }
+
+  /** Gives everything to the connection at once: the last moment of a page. */
+  flushNow(): void {
+    this.#sendNew()
   }
 
   /** Sends what this connection has not been given yet. */
   #sendNew(): void {
     this.#sendTimer = undefined
-    if (!this.#ready) return
+    if (!this.#ready || this.#socket === null) return
     for (const { sequence, bytes } of this.#unacknowledged) {
       if (sequence <= this.#sent) continue
-      this.#socket!.send(bytes)
+      const socket = this.#socket
+      // A connection that has just broken is noticed by its end.
+      if (!safely(() => (socket.send(bytes), true), false)) return
       this.#sent = sequence
     }
   }
 
   async close(): Promise<void> {
-    if (this.#unacknowledged.length > 0 && !this.#over) {
-      let timer: ReturnType<typeof setTimeout> | undefined
-      await Promise.race([
-        new Promise<void>((resolve) => (this.#whenDrained = resolve)),
-        new Promise<void>((resolve) => (timer = setTimeout(resolve, CLOSE_PATIENCE_MS))),
-      ])
-      clearTimeout(timer)
-      if (this.#unacknowledged.length > 0 && !this.#over) {
-        this.#onProblem(
-          `Lapsus: ${this.#unacknowledged.length} records could not be delivered to ${this.#url}`,
-        )
-      }
+    const beganMs = performance.now()
+    this.#lastNewsMs = beganMs
+    while (!this.isDrained && !this.#over) {
+      const nowMs = performance.now()
+      if (nowMs - this.#lastNewsMs > CLOSE_PATIENCE_MS || nowMs - beganMs > LONGEST_CLOSE_MS) break
+      // A timer that holds the process: it is being closed in good order.
+      await new Promise((resolve) => setTimeout(resolve, 10))
+    }
+    this.closeNow()
+  }
+
+  /** For the process's last moment, when nothing asynchronous runs any more. */
+  closeNow(): void {
+    if (!this.#over) {
+      this.#settled = this.isDrained
+      if (!this.isDrained && this.#head !== null) this.#keepOrTell()
     }
     this.#end()
+  }
+
+  #keepOrTell(): void {
+    const { length } = this.#unacknowledged
+    const records = length === 1 ? '1 record' : `${length} records`
+    const undelivered = { head: this.#head!, records: this.#unacknowledged }
+    const where = safely(() => this.#spool?.(undelivered) ?? null, null)
+    this.#onProblem(
+      where === null
+        ? `Lapsus: ${this.#url} has not acknowledged the last ${records}`
+        : `Lapsus: ${this.#url} has not acknowledged the last ${records}; kept in ${where} and sent next time`,
+    )
   }
 
   #open(): void {
     let socket: Socket
     try {
-      socket = this.#connect(this.#url)
+      socket = this.#connect(this.#url, INGEST_PROTOCOL)
+      socket.binaryType = 'arraybuffer'
     } catch (error) {
-      this.#onProblem(`Lapsus: cannot connect to ${this.#url}: ${(error as Error).message}`)
+      this.#tell(`Lapsus: cannot connect to ${this.#url}: ${safely(() => (error as Error).message, '')}`)
       this.#end()
       return
     }
-    socket.binaryType = 'arraybuffer'
-    socket.onopen = () => socket.send(this.#head!)
-    socket.onmessage = (event) => this.#receive(String(event.data))
-    socket.onerror = () => {}
+    socket.onopen = () => safely(() => socket.send(this.#head!), undefined)
+    socket.onmessage = (event) => this.#receive(event.data)
+    socket.onerror = (event) => this.#explain(event)
     socket.onclose = () => this.#lost(socket)
     this.#socket = socket
   }
 
-  #receive(text: string): void {
-    const message = JSON.parse(text) as IngestMessage
-    if ('refused' in message) {
-      this.#onProblem(`Lapsus: the server refused the recording: ${message.refused.message}`)
+  /** Node says why there is no connection; a browser does not. */
+  #explain(event: unknown): void {
+    const message = safely(() => (event as { message?: unknown }).message, undefined)
+    if (typeof message !== 'string') return
+    if (message.includes('401'))
+      this.#tell(`Lapsus: ${this.#url} asks for an ingest key: give "key", or LAPSUS_KEY`)
+  }
+
+  #receive(data: unknown): void {
+    const message = typeof data === 'string' ? readIngestMessage(data) : null
+    // What is not understood is no acknowledgement.
+    if (message === null) {
+      this.#tell(`Lapsus: ${this.#url} says something that this probe does not know; it is not heeded`)
+      return
+    }
+    if (message.type === 'refused') {
+      this.#onProblem(`Lapsus: the server refused the recording: ${message.refused.message.slice(0, 1_000)}`)
+      this.#settled = true
       this.#end()
+    } else if (message.type === 'order') this.#orderListener?.(message)
+    else if (message.type === 'note') this.#onProblem(`Lapsus: ${message.note.slice(0, 1_000)}`)
+    else this.#acknowledged(message.ack)
+  }
+
+  #acknowledged(ack: number): void {
+    if (ack > this.#last) {
+      this.#tell(`Lapsus: ${this.#url} has another recording under the same identity`)
+      if (!this.#ready) this.#end()
       return
     }
-    if ('order' in message) {
-      this.#orderListener?.(message)
-      return
-    }
-    const kept = this.#unacknowledged.findIndex((waiting) => waiting.sequence > message.ack)
+    this.#lastNewsMs = performance.now()
+    const kept = this.#unacknowledged.findIndex((waiting) => waiting.sequence > ack)
     const done = this.#unacknowledged.splice(0, kept === -1 ? this.#unacknowledged.length : kept)
     for (const { bytes } of done) this.#bytes -= bytes.length
     if (!this.#ready) {
       this.#ready = true
       this.#retryMs = FIRST_RETRY_MS
-      this.#sent = message.ack
+      this.#sent = ack
       this.#sendNew()
     }
-    if (this.#unacknowledged.length === 0) this.#whenDrained?.()
   }
 
   #lost(socket: Socket): void {
@@ -151,10 +232,16 @@ export class WebSocketSink implements Sink {
     this.#socket = null
     this.#ready = false
     if (this.#over) return
-    if (!this.#warned) this.#onProblem(`Lapsus: no connection to ${this.#url}; trying again`)
-    this.#warned = true
-    this.#retryTimer = setTimeout(() => this.#open(), this.#retryMs)
+    this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
+    this.#retryTimer = unheld(setTimeout(() => this.#open(), this.#retryMs))
     this.#retryMs = Math.min(this.#retryMs * 2, LONGEST_RETRY_MS)
+  }
+
+  /** Each message once. */
+  #tell(message: string): void {
+    if (this.#told.has(message)) return
+    this.#told.add(message)
+    this.#onProblem(message)
   }
 
   #end(): void {
@@ -163,7 +250,17 @@ export class WebSocketSink implements Sink {
     clearTimeout(this.#sendTimer)
     this.#unacknowledged = []
     this.#bytes = 0
-    this.#socket?.close()
-    this.#whenDrained?.()
+    const socket = this.#socket
+    if (socket === null) return
+    safely(() => socket.close(), undefined)
+    // A server that does not answer the goodbye must not hold the process.
+    if (socket.terminate !== undefined)
+      unheld(setTimeout(() => safely(() => socket.terminate!(), undefined), GOODBYE_MS))
   }
+}
+
+/** In Node a timer would keep the process alive. */
+function unheld<T>(timer: T): T {
+  ;(timer as { unref?: () => void }).unref?.()
+  return timer
 }

@@ -1,18 +1,47 @@
-import mariadb from 'mariadb'
-import { Sequelize } from 'sequelize'
+import { Sequelize, type Options } from 'sequelize'
+import { wordsOf } from '../log.ts'
+import { driver } from './driver.ts'
 import { defineModels } from './models.ts'
 
-/** @param url mariadb:// or mysql:// address */
+/** The largest command that is sent: what rows hold is split to keep below it (docs/decisions/013). */
+export const LEAST_PACKET_BYTES = 16 * 1024 * 1024
+const CONNECT_TIMEOUT_MS = 5_000
+
+/** A database that cannot be used, in words for whoever starts the server. */
+export class UnusableDatabase extends Error {}
+
+/** @throws UnusableDatabase */
 export async function connect(url: string): Promise<Sequelize> {
-  const sequelize = new Sequelize(url.replace(/^mysql:/, 'mariadb:'), {
-    dialect: 'mariadb',
-    dialectModule: mariadb,
-    logging: false,
-    pool: { max: 8, min: 0, idle: 10_000 },
-    timezone: '+00:00',
-    define: { timestamps: false, underscored: true },
-  })
-  await sequelize.authenticate()
+  const sequelize = open(url, { pool: { max: 8, min: 0, idle: 10_000 } })
+  const [[row]] = (await sequelize.query('SELECT @@max_allowed_packet AS packet').catch((error: Error) => {
+    throw new UnusableDatabase(`the database at ${hostOf(url)} cannot be used: ${wordsOf(error)}`, {
+      cause: error,
+    })
+  })) as [[{ packet: number | bigint }], unknown]
+  if (Number(row.packet) < LEAST_PACKET_BYTES) {
+    throw new UnusableDatabase(
+      `the database at ${hostOf(url)} takes commands of ${row.packet} bytes: max_allowed_packet must be at least ${LEAST_PACKET_BYTES}`,
+    )
+  }
   defineModels(sequelize)
   return sequelize
+}
+
+/** @param url mariadb:// or mysql:// address */
+export function open(url: string, options: Options = {}): Sequelize {
+  return new Sequelize(url.replace(/^mysql:/, 'mariadb:'), {
+    dialect: 'mariadb',
+    dialectModule: driver,
+    dialectOptions: { connectTimeout: CONNECT_TIMEOUT_MS },
+    logging: false,
+    timezone: '+00:00',
+    define: { timestamps: false, underscored: true },
+    ...options,
+  })
+}
+
+/** Host, port and name: never the password. */
+function hostOf(url: string): string {
+  const { host, pathname } = new URL(url)
+  return `${host}${pathname}`
 }

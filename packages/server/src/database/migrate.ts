@@ -4,9 +4,10 @@ import * as takes from './migrations/001-takes.ts'
 import * as details from './migrations/002-details.ts'
 import * as diagnoses from './migrations/003-diagnoses.ts'
 import * as plans from './migrations/004-plans.ts'
+import * as trust from './migrations/005-trust.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
-const MIGRATIONS = [takes, details, diagnoses, plans]
+const MIGRATIONS = [takes, details, diagnoses, plans, trust]
 
 /** Brings the database up to date. @returns names of the migrations that were run */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

@@ -45,6 +45,51 @@ export class TakeRow extends Model<Attributes<TakeRow>, Creation<TakeRow>> {
   declare miniature: CreationOptional<string | null>
   declare touchedAt: Date
   declare deletedAt: CreationOptional<Date | null>
+  /** The recorder that writes it (TakeRecord.writer); null where it did not say. */
+  declare writer: CreationOptional<string | null>
+  /** The take under whose identity a second recorder wrote this one; null for most. */
+  declare twinOf: CreationOptional<string | null>
+  /** Records that could not be stored and were set aside. */
+  declare setAside: CreationOptional<number>
+}
+
+/** A record that could not be stored. Its bytes are kept once it is set aside (RefusedPartRow). */
+export class RefusedRecordRow extends Model<Attributes<RefusedRecordRow>, Creation<RefusedRecordRow>> {
+  declare takeId: string
+  declare sequence: number
+  declare tries: number
+  declare reason: string
+  declare bytes: number
+  declare at: Date
+  declare setAside: boolean
+}
+
+export class RefusedPartRow extends Model<Attributes<RefusedPartRow>, Creation<RefusedPartRow>> {
+  declare takeId: string
+  declare sequence: number
+  declare part: number
+  declare body: Buffer
+}
+
+/** Calls that a take's recorder had to repair or leave out (ProblemCount). */
+export class ProblemRow extends Model<Attributes<ProblemRow>, Creation<ProblemRow>> {
+  declare takeId: string
+  declare what: string
+  declare about: string
+  declare count: number
+}
+
+/** Somebody who is signed in. */
+export class SessionRow extends Model<Attributes<SessionRow>, Creation<SessionRow>> {
+  /** SHA-256 of what the cookie holds, hexadecimal. */
+  declare tokenHash: string
+  declare until: Date
+}
+
+export class SignInFailureRow extends Model<Attributes<SignInFailureRow>, Creation<SignInFailureRow>> {
+  declare id: CreationOptional<number>
+  declare address: string
+  declare at: Date
 }
 
 export class MarkerRow extends Model<Attributes<MarkerRow>, Creation<MarkerRow>> {
@@ -189,7 +234,7 @@ export class FindingMarkRow extends Model<Attributes<FindingMarkRow>, Creation<F
   declare at: Date
 }
 
-const { BIGINT, BLOB, DATE, DOUBLE, INTEGER, SMALLINT, STRING, TEXT } = DataTypes
+const { BIGINT, BLOB, BOOLEAN, DATE, DOUBLE, INTEGER, SMALLINT, STRING, TEXT } = DataTypes
 // Functions, since Sequelize writes into the attribute descriptions it is given.
 const takeKey = () => ({ type: STRING(64), primaryKey: true })
 const numberKey = () => ({ type: INTEGER, primaryKey: true })
@@ -225,8 +270,46 @@ export function defineModels(sequelize: Sequelize): void {
       miniature: TEXT,
       touchedAt: DATE(3),
       deletedAt: DATE(3),
+      writer: STRING(64),
+      twinOf: STRING(64),
+      setAside: zero(),
     },
     { sequelize, tableName: 'takes' },
+  )
+  RefusedRecordRow.init(
+    {
+      takeId: takeKey(),
+      sequence: { type: BIGINT, primaryKey: true },
+      tries: INTEGER,
+      reason: STRING(600),
+      bytes: INTEGER,
+      at: DATE(3),
+      setAside: BOOLEAN,
+    },
+    { sequelize, tableName: 'refused_records' },
+  )
+  RefusedPartRow.init(
+    {
+      takeId: takeKey(),
+      sequence: { type: BIGINT, primaryKey: true },
+      part: numberKey(),
+      body: BLOB('medium'),
+    },
+    { sequelize, tableName: 'refused_parts' },
+  )
+  ProblemRow.init(
+    {
+      takeId: takeKey(),
+      what: { type: STRING(200), primaryKey: true },
+      about: { type: STRING(200), primaryKey: true },
+      count: BIGINT,
+    },
+    { sequelize, tableName: 'problems' },
+  )
+  SessionRow.init({ tokenHash: takeKey(), until: DATE(3) }, { sequelize, tableName: 'sessions' })
+  SignInFailureRow.init(
+    { id: { ...numberKey(), autoIncrement: true }, address: STRING(64), at: DATE(3) },
+    { sequelize, tableName: 'sign_in_failures' },
   )
   MarkerRow.init(
     {

@@ -1,60 +1,86 @@
 import { bodyParser } from '@koa/bodyparser'
 import Router from '@koa/router'
 import Koa from 'koa'
-import helmet from 'koa-helmet'
 import serve from 'koa-static'
 import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
+import type { Access } from '../access/access.ts'
+import { signedIn } from '../access/signed-in.ts'
 import type { ServerConfig } from '../config.ts'
+import type { DatabaseHealth } from '../database/health.ts'
 import type { OtlpStreams } from '../otlp/streams.ts'
+import { databaseAway, ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
 import { gamePage } from './game-page.ts'
-import { guard } from './guard.ts'
-import { ProblemError } from '../problem-error.ts'
+import { guarded, type Guard } from './guard.ts'
+import { securityHeaders } from './headers.ts'
 import { problemHandler } from './problems.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp.ts'
 import { planRoutes } from './routes/plans.ts'
 import { recordingRoutes } from './routes/recordings.ts'
+import { sessionRoutes } from './routes/session.ts'
+import { storageRoutes } from './routes/storage.ts'
 import { takeRoutes } from './routes/takes.ts'
 
-export function createApp(
-  config: ServerConfig,
-  database: Sequelize,
-  recordings: Recordings,
-  otlp: OtlpStreams,
-  log: Logger,
-): Koa {
-  const app = new Koa()
+export interface AppParts {
+  config: ServerConfig
+  database: Sequelize
+  health: DatabaseHealth
+  guard: Guard
+  access: Access
+  recordings: Recordings
+  otlp: OtlpStreams
+  log: Logger
+}
+
+const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
+
+export function createApp({ config, database, health, guard, access, recordings, otlp, log }: AppParts): Koa {
+  const app = new Koa({ proxy: config.behindProxy })
+  // What fails after the answer has begun: mostly a client that hung up.
+  app.on('error', (error: Error) => log.debug({ error: error.message }, 'answer broke off'))
+  app.use(securityHeaders)
   app.use(problemHandler(log))
-  app.use(guard(config.extraOrigins))
-  // Upgrading to https would break the plain address on loopback.
-  app.use(
-    helmet({
-      contentSecurityPolicy: { directives: { upgradeInsecureRequests: null } },
-      strictTransportSecurity: false,
-    }),
+  app.use(guarded(guard))
+  app.use(async (context, next) => {
+    if (!METHODS.includes(context.method)) {
+      context.set('Allow', METHODS.join(', '))
+      throw new ProblemError(405, `there is no method ${context.method.slice(0, 20)} here`)
+    }
+    await next()
+  })
+  app.use(async (context, next) => {
+    if (context.path !== '/health') return next()
+    const { status, reason } = await health.check()
+    context.status = status === 'ok' ? 200 : 503
+    context.body = reason === null ? { status } : { status, reason }
+    context.set('Cache-Control', 'no-store')
+  })
+  // Nothing that needs the database waits for one that is away.
+  app.use((context, next) =>
+    context.path.startsWith('/api/') || context.path === OTLP_PATH
+      ? health.whileItAnswers(next, databaseAway)
+      : next(),
   )
+  app.use(signedIn(access))
   const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
   // Traces are read by their own route, in either encoding.
   app.use((context, next) => (context.path === OTLP_PATH ? next() : parseBody(context, next)))
 
-  const health = new Router()
-  health.get('/health', async (context) => {
-    await database.authenticate()
-    context.body = { status: 'ok' }
-  })
   for (const router of [
-    health,
+    sessionRoutes(access),
     takeRoutes(database, recordings),
     planRoutes(),
     recordingRoutes(recordings),
+    storageRoutes(config.retention),
     otlpRoutes(otlp),
-  ]) {
+  ] satisfies Router[]) {
     app.use(router.routes())
     app.use(router.allowedMethods({ throw: true }))
   }
   app.use(async (context, next) => {
-    if (context.path.startsWith('/api/')) throw new ProblemError(404, `there is nothing at ${context.path}`)
+    if (context.path.startsWith('/api/'))
+      throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
     await next()
   })
   if (config.gamePage !== null) app.use(gamePage(config.gamePage))

@@ -1,39 +1,65 @@
-/** Only pages of this server, and programs on this machine, get in. */
+/** Which pages and programs may speak to this server at all. */
 import type { IncomingMessage } from 'node:http'
+import { isIP } from 'node:net'
+import { hostname } from 'node:os'
 import type { Context, Next } from 'koa'
+import type { ServerConfig } from '../config.ts'
 import { ProblemError } from '../problem-error.ts'
 
 const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]'])
 
-/** Whether the Host header names this machine: a page elsewhere cannot reach it under a name of its own. */
-export function hostIsLocal(host: string | undefined): boolean {
-  return host !== undefined && LOOPBACK.has(host.replace(/:\d+$/, '').toLowerCase())
-}
+export type GuardConfig = Pick<ServerConfig, 'access' | 'names' | 'extraOrigins'>
 
-function originIsLocal(origin: string): boolean {
-  try {
-    return LOOPBACK.has(new URL(origin).hostname)
-  } catch {
-    return false
+export class Guard {
+  readonly #config: GuardConfig
+
+  constructor(config: GuardConfig) {
+    this.#config = config
+  }
+
+  /**
+   * Why a request must not be dealt with; null when it may. A page elsewhere could reach this machine under a name
+   * of its own, so the Host must be one that is known.
+   */
+  whyNot({ host, origin }: { host?: string | undefined; origin?: string | undefined }): ProblemError | null {
+    if (host === undefined || !this.#isOurs(nameOf(host)))
+      return new ProblemError(403, 'the Host header must name this machine', 'Host')
+    if (origin === undefined || this.#config.extraOrigins.includes(origin)) return null
+    return hostOfOrigin(origin) === host.toLowerCase()
+      ? null
+      : new ProblemError(403, `pages of ${origin.slice(0, 200)} may not call this server`, 'Origin')
+  }
+
+  /** A game's page may come from any port of this machine; with ingest keys, from anywhere. */
+  mayStream({ headers: { host, origin } }: IncomingMessage): boolean {
+    if (host === undefined || !this.#isOurs(nameOf(host))) return false
+    if (origin === undefined || this.#config.access !== null) return true
+    const from = hostOfOrigin(origin)
+    return from !== null && LOOPBACK.has(nameOf(from))
+  }
+
+  #isOurs(name: string): boolean {
+    if (LOOPBACK.has(name)) return true
+    // Others may only come in with a password, and then by any address of this machine.
+    if (this.#config.access === null) return false
+    const bare = name.replace(/^\[|\]$/g, '')
+    return isIP(bare) !== 0 || name === hostname().toLowerCase() || this.#config.names.includes(name)
   }
 }
 
-/** @param extraOrigins origins beside the server's own that may call the API */
-export function guard(extraOrigins: string[]) {
+/** A Host header without its port. */
+const nameOf = (host: string): string => host.replace(/:\d+$/, '').toLowerCase()
+
+/** Host and port of an origin; null for one that is no address, such as "null". */
+function hostOfOrigin(origin: string): string | null {
+  return URL.canParse(origin) ? new URL(origin).host : null
+}
+
+export function guarded(guard: Guard) {
   return async (context: Context, next: Next): Promise<void> => {
-    if (!hostIsLocal(context.headers.host))
-      throw new ProblemError(403, 'the Host header must name this machine', 'Host')
-    const { origin } = context.headers
-    const own = `http://${context.headers.host}`
-    if (origin !== undefined && origin !== own && !extraOrigins.includes(origin)) {
-      throw new ProblemError(403, `pages of ${origin} may not call this server`, 'Origin')
-    }
+    const { host, origin } = context.headers
+    const problem = guard.whyNot({ host, origin })
+    if (problem !== null) throw problem
     await next()
   }
-}
-
-/** A game's page may come from any port of this machine. */
-export function mayStream(request: IncomingMessage): boolean {
-  const { host, origin } = request.headers
-  return hostIsLocal(host) && (origin === undefined || originIsLocal(origin))
 }

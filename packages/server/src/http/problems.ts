@@ -1,34 +1,78 @@
 /** Errors as RFC 9457 problem details. What a client sees is chosen here, never leaked. */
-import { STATUS_CODES } from 'node:http'
+import { STATUS_CODES, type IncomingMessage } from 'node:http'
 import type { Problem } from '@lapsus/api'
 import { FormatError } from '@lapsus/core/format'
 import type { Context, Next } from 'koa'
 import type { Logger } from 'pino'
-import { ProblemError } from '../problem-error.ts'
+import { failureKind } from '../database/failure.ts'
+import { CommitFailure } from '../ingest/set-aside.ts'
+import { databaseAway, ProblemError } from '../problem-error.ts'
+
+/** How long the rest of a refused request may go on coming. */
+const DRAIN_MS = 5_000
 
 export function problemHandler(log: Logger) {
   return async (context: Context, next: Next): Promise<void> => {
     try {
       await next()
       if (context.status === 404 && context.body === undefined)
-        throw new ProblemError(404, `there is nothing at ${context.path}`)
+        throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
     } catch (error) {
-      const problem = problemOf(error)
-      if (problem.status >= 500) log.error({ err: error, path: context.path }, 'request failed')
+      const { problem, retryAfterS } = problemOf(error)
+      if (problem.status >= 500 && problem.status !== 503)
+        log.error({ err: error, path: context.path.slice(0, 200) }, 'request failed')
       context.status = problem.status
       context.body = JSON.stringify(problem)
       context.type = 'application/problem+json'
+      if (retryAfterS !== undefined) context.set('Retry-After', String(retryAfterS))
+      if (!context.req.complete) swallowRest(context)
     }
   }
 }
 
-function problemOf(error: unknown): Problem {
-  if (error instanceof ProblemError) return problem(error.status, error.message, error.field)
-  if (error instanceof FormatError) return problem(422, error.message)
+/**
+ * The rest of a body that nobody reads would be taken for the next request, or leave the client waiting to be rid of
+ * it: it is let in and thrown away, and the connection ends with the answer.
+ */
+function swallowRest(context: Context): void {
+  const { req, res } = context
+  context.set('Connection', 'close')
+  req.unpipe()
+  req.resume()
+  // The client hung up: there is nothing left to answer.
+  req.on('error', () => {})
+  res.once('finish', () => endAfter(req))
+}
+
+function endAfter(request: IncomingMessage): void {
+  const timer = setTimeout(() => request.destroy(), DRAIN_MS)
+  request.once('close', () => clearTimeout(timer))
+}
+
+function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | undefined } {
+  if (error instanceof ProblemError) {
+    const { status, message, field, retryAfterS } = error
+    return { problem: problem(status, message, field), retryAfterS }
+  }
+  if (error instanceof FormatError) return { problem: problem(422, error.message) }
+  const cause = error instanceof CommitFailure ? error.cause : error
+  const kind = failureKind(cause)
+  if (kind === 'away') return problemOf(databaseAway('the database does not answer'))
+  if (kind === 'full') return problemOf(databaseAway('the disk is full: nothing can be stored'))
+  if (kind === 'conflict') return problemOf(databaseAway('somebody else changed the same just now'))
+  if (error instanceof CommitFailure) return { problem: problem(500, error.message) }
   // Errors that Koa and its middleware mark as the client's: a body too large, JSON that does not parse.
-  const { status, expose, message } = error as { status?: number; expose?: boolean; message: string }
-  if (typeof status === 'number' && status < 500 && expose !== false) return problem(status, message)
-  return problem(500, 'something failed in the server; its log says what')
+  const { status, expose, message, code } = error as {
+    status?: number
+    expose?: boolean
+    message: string
+    code?: unknown
+  }
+  if (typeof status === 'number' && status >= 400 && status < 500 && expose !== false)
+    return { problem: problem(status, message) }
+  if (code === 'ECONNRESET' || code === 'ERR_STREAM_PREMATURE_CLOSE' || code === 'ECONNABORTED')
+    return { problem: problem(400, 'the request broke off') }
+  return { problem: problem(500, 'something failed in the server; its log says what') }
 }
 
 function problem(status: number, detail: string, field?: string): Problem {

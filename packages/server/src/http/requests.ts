@@ -67,6 +67,14 @@ export class FrameParams {
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) frame!: number
 }
 
+export class RecordParams {
+  @Type(() => Number) @IsInt() @Min(1) @Max(Number.MAX_SAFE_INTEGER) sequence!: number
+}
+
+export class SignInBody {
+  @IsString() @MaxLength(1_000) password!: string
+}
+
 export class LedgerQuery {
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from!: number
   @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) to!: number
@@ -119,7 +127,7 @@ export class TakeChange {
 export class RecordingBody {
   @IsInt() @Min(1) @Max(DEMO_LIMITS.seconds) seconds = 30
   @IsInt() @Min(0) @Max(0xffff_ffff) seed = 1
-  @IsArray() @IsString({ each: true }) flaws: string[] = []
+  @IsArray() @ArrayMaxSize(64) @IsString({ each: true }) @MaxLength(60, { each: true }) flaws: string[] = []
   @IsInt() @Min(0) @Max(DEMO_LIMITS.letters) letters = 40
   @IsInt() @Min(1) @Max(DEMO_LIMITS.moths) moths = 150
   @IsString() @MaxLength(200) name = ''

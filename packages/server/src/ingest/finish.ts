@@ -19,8 +19,10 @@ export function whenTakeFinishes(listener: (takeId: string) => void): () => void
 
 /** Closes a take: its state, its figures and its small picture. */
 export async function finishTake(takeId: string, state: TakeState): Promise<void> {
-  const row = await TakeRow.findByPk(takeId, { attributes: ['id', 'target'] })
+  const row = await TakeRow.findByPk(takeId, { attributes: ['id', 'target', 'state'] })
   if (row === null) return
+  // What has come whole is not cut short by how its game ended.
+  if (row.state === 'complete') state = 'complete'
   const frames = await loadFrames(takeId)
   const empty = frames.workNs.length === 0
   const { worstUs, medianUs } = miniature(frames, MINIATURE_COLUMNS)
@@ -44,5 +46,11 @@ export async function closeAbandoned(): Promise<string[]> {
     where: { state: 'recording', touchedAt: { [Op.lt]: new Date(Date.now() - ABANDONED_AFTER_MS) } },
   })
   for (const { id } of abandoned) await finishTake(id, 'cut-short')
+  // A server that ended between the take's last commit and its closing.
+  const unfinished = await TakeRow.findAll({
+    attributes: ['id'],
+    where: { state: 'complete', figures: null, frames: { [Op.gt]: 0 } },
+  })
+  for (const { id } of unfinished) await finishTake(id, 'complete')
   return abandoned.map(({ id }) => id)
 }

@@ -2,6 +2,7 @@
 import {
   decodeRecord,
   FormatError,
+  INGEST_PROTOCOL,
   withPlace,
   type IngestMessage,
   type TakeRecord,
@@ -9,7 +10,12 @@ import {
 import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
 import type { WebSocket } from 'ws'
+import { failureKind } from '../database/failure.ts'
+import type { DatabaseHealth } from '../database/health.ts'
+import { wordsOf } from '../log.ts'
 import { finishTake, touchTake } from './finish.ts'
+import { identify } from './identity.ts'
+import { CommitFailure, countTry, MOST_TRIES } from './set-aside.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
 import { takeWish } from './wishes.ts'
 
@@ -22,18 +28,23 @@ const GOING_AWAY = 1001
 const POLICY_VIOLATION = 1008
 const TRY_AGAIN = 1013
 
+/** Which games may stream over a connection; null for any. */
+export type AllowedGame = string | null
+
 export class IngestStreams {
   readonly #database: Sequelize
+  readonly #health: DatabaseHealth
   readonly #log: Logger
   readonly #open = new Map<WebSocket, IngestStream>()
 
-  constructor(database: Sequelize, log: Logger) {
+  constructor(database: Sequelize, health: DatabaseHealth, log: Logger) {
     this.#database = database
+    this.#health = health
     this.#log = log
   }
 
-  accept(socket: WebSocket): void {
-    const stream = new IngestStream(socket, this.#database, this.#log, (takeId) =>
+  accept(socket: WebSocket, allowed: AllowedGame = null): void {
+    const stream = new IngestStream(socket, this.#database, this.#health, this.#log, allowed, (takeId) =>
       this.#takeOver(socket, takeId),
     )
     this.#open.set(socket, stream)
@@ -58,13 +69,16 @@ export class IngestStreams {
 class IngestStream {
   readonly #socket: WebSocket
   readonly #database: Sequelize
+  readonly #health: DatabaseHealth
   readonly #log: Logger
+  readonly #allowed: AllowedGame
   readonly #takeOver: (takeId: string) => Promise<void>
-  readonly #touchTimer: ReturnType<typeof setInterval>
-  readonly #wishTimer: ReturnType<typeof setInterval>
+  readonly #timers: ReturnType<typeof setInterval>[]
   #writer: TakeWriter | null = null
   #queue: Promise<void> = Promise.resolve()
   #pendingBytes = 0
+  /** Bytes of the records that are not committed yet, by number: what cannot be stored is kept as it came. */
+  readonly #uncommitted = new Map<number, Uint8Array>()
   /** Number of the closing record, which is acknowledged when the take is closed. */
   #lastOfAll = -1
   #place = { record: 0, offset: 0 }
@@ -73,27 +87,26 @@ class IngestStream {
   constructor(
     socket: WebSocket,
     database: Sequelize,
+    health: DatabaseHealth,
     log: Logger,
+    allowed: AllowedGame,
     takeOver: (takeId: string) => Promise<void>,
   ) {
     this.#socket = socket
     this.#database = database
+    this.#health = health
     this.#log = log
+    this.#allowed = allowed
     this.#takeOver = takeOver
-    this.#touchTimer = setInterval(() => {
-      if (this.#writer !== null)
-        void touchTake(this.#writer.takeId).catch((error) => log.warn(error, 'touch failed'))
-    }, TOUCH_EVERY_MS)
-    this.#wishTimer = setInterval(
-      () => void this.#passOnWish().catch((error) => log.warn(error, 'could not read a wish')),
-      WISH_EVERY_MS,
-    )
+    this.#timers = [
+      oneAtATime(TOUCH_EVERY_MS, async () => {
+        if (this.#writer !== null) await touchTake(this.#writer.takeId)
+      }),
+      oneAtATime(WISH_EVERY_MS, () => this.#passOnWish()),
+    ]
     socket.on('message', (data: Buffer) => this.#receive(data))
     socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
-    socket.once('close', () => {
-      clearInterval(this.#touchTimer)
-      clearInterval(this.#wishTimer)
-    })
+    socket.once('close', () => this.#timers.forEach(clearInterval))
   }
 
   get takeId(): string | null {
@@ -142,16 +155,20 @@ class IngestStream {
       return
     }
     const writer = this.#writer!
-    if (record.record === 'end') this.#lastOfAll = record.sequence
+    const { sequence } = record
+    if (record.record === 'end') this.#lastOfAll = sequence
+    this.#uncommitted.set(sequence, bytes)
+    const why = writer.whySetAside(sequence)
     try {
       await writer.write(record)
     } catch (error) {
       throw withPlace(error, place)
     }
+    if (why !== null) this.#note(`record ${sequence} could not be stored (${why}); it is set aside`)
     if (record.record === 'end') {
       await writer.settled()
       await finishTake(writer.takeId, 'complete')
-      this.#say({ ack: record.sequence })
+      this.#say({ type: 'ack', ack: sequence })
     } else {
       // A commit may fail when no further record comes to notice it.
       void writer.settled().catch((error: Error) => this.#fail(error))
@@ -159,49 +176,99 @@ class IngestStream {
   }
 
   async #begin(record: TakeRecord): Promise<void> {
-    await this.#takeOver(record.take)
-    this.#writer = await TakeWriter.open(this.#database, record, (ack) => {
+    if (this.#allowed !== null && this.#allowed !== record.game) {
+      this.#refuse('wrong-key', `the ingest key is not one of the game ${JSON.stringify(record.game)}`)
+      return
+    }
+    if (!this.#health.mayStore) {
+      // The game keeps its records and tries again.
+      this.#broken = true
+      this.#hangUp(TRY_AGAIN)
+      return
+    }
+    const { row, isNew, note } = await identify(record)
+    await this.#takeOver(row.id)
+    await row.reload()
+    this.#writer = await TakeWriter.goOn(this.#database, { row, isNew }, (ack) => {
+      this.#uncommitted.delete(ack)
+      this.#health.stored()
       // Whoever hears that the end is committed may ask for the take's figures at once.
-      if (ack !== this.#lastOfAll) this.#say({ ack })
+      if (ack !== this.#lastOfAll) this.#say({ type: 'ack', ack })
     })
-    this.#log.info({ take: record.take, game: record.game, from: this.#writer.lastSequence }, 'recording')
-    this.#say({ ack: this.#writer.lastSequence })
+    this.#log.info({ take: row.id, game: record.game, from: this.#writer.lastSequence }, 'recording')
+    if (note !== null) this.#note(note)
+    this.#say({ type: 'ack', ack: this.#writer.lastSequence })
   }
 
   async #passOnWish(): Promise<void> {
     const take = this.takeId
     const wish = take === null || this.#broken ? null : await takeWish(take)
     if (wish === null) return
-    this.#log.info({ take, wish }, 'somebody wishes')
-    if (wish.order !== 'discard') {
-      this.#say(wish)
-      return
-    }
+    this.#log.info({ take, wish: wish.order }, 'somebody wishes')
+    if (wish.order !== 'discard') this.#say({ type: 'order', ...wish })
+    else this.#refuse('discarded', 'somebody discarded the recording')
+  }
+
+  #refuse(code: string, message: string): void {
     this.#broken = true
-    this.#say({ refused: { code: 'discarded', message: 'somebody discarded the recording' } })
+    this.#say({ type: 'refused', refused: { code, message } })
     this.#hangUp(POLICY_VIOLATION)
   }
 
   async #fail(error: Error): Promise<void> {
     if (this.#broken) return
-    this.#broken = true
     const take = this.takeId
     if (error instanceof FormatError) {
+      this.#broken = true
       // What came before the bad record is good, and may still be under way.
       await this.#writer?.settled().catch(() => {})
-      this.#log.warn({ take, code: error.code, place: error.place }, error.message)
-      this.#say({ refused: { code: error.code, message: error.message } })
-      this.#hangUp(POLICY_VIOLATION)
-      if (take !== null) await finishTake(take, 'cut-short')
-    } else {
-      // The game keeps what was not acknowledged and tries again.
-      if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)
-      else this.#log.error({ take, err: error }, 'could not store a record')
-      this.#hangUp(TRY_AGAIN)
+      this.#log.warn({ take, code: error.code, place: error.place }, error.message.slice(0, 600))
+      this.#refuse(error.code, error.message)
+      if (take !== null && error.code !== 'after-end') await finishTake(take, 'cut-short')
+      return
     }
+    // The game keeps what was not acknowledged and tries again.
+    this.#broken = true
+    if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)
+    else await this.#notStored(error)
+    this.#hangUp(TRY_AGAIN)
+  }
+
+  /** Finds out whether the database is in trouble or this one record. */
+  async #notStored(error: Error): Promise<void> {
+    const take = this.takeId
+    const cause = error instanceof CommitFailure ? (error.cause as Error) : error
+    const kind = failureKind(cause)
+    this.#log.error({ take, err: cause, kind }, error.message.slice(0, 600))
+    if (kind === 'full') this.#health.full(wordsOf(cause))
+    if (!(error instanceof CommitFailure) || take === null || kind === 'full') return
+    if (kind === 'away' || kind === 'conflict') return
+    const bytes = this.#uncommitted.get(error.sequence)
+    if (bytes === undefined) return
+    const tries = await countTry(take, error.sequence, bytes, wordsOf(cause))
+    if (tries >= MOST_TRIES) this.#log.error({ take, record: error.sequence }, 'record set aside')
+  }
+
+  /** Games of the first version of the protocol would take it for an acknowledgement. */
+  #note(note: string): void {
+    if (this.#socket.protocol === INGEST_PROTOCOL) this.#say({ type: 'note', note })
+    this.#log.warn({ take: this.takeId }, note.slice(0, 600))
   }
 
   #say(message: IngestMessage): void {
     if (this.#socket.readyState === this.#socket.OPEN) this.#socket.send(JSON.stringify(message))
   }
+}
+
+/** Like setInterval, but never begins `work` while it is still at it: a hung database must not pile it up. */
+function oneAtATime(everyMs: number, work: () => Promise<void>): ReturnType<typeof setInterval> {
+  let isBusy = false
+  return setInterval(() => {
+    if (isBusy) return
+    isBusy = true
+    // What fails here is told by what watches over the database.
+    void work()
+      .catch(() => {})
+      .finally(() => (isBusy = false))
+  }, everyMs)
 }

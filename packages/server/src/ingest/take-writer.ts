@@ -3,6 +3,7 @@ import {
   type ChunkRecord,
   type DeclareRecord,
   type FollowingRecord,
+  type ProblemCount,
   type TakeRecord,
 } from '@lapsus/core/format'
 import {
@@ -20,32 +21,41 @@ import {
   Digester,
   encodeFrames,
   encodeSamples,
+  frameAt,
   hasDetails,
   packDetails,
   packSpans,
   type DigestedChunk,
 } from '@lapsus/core/take'
-import { Op, type Sequelize, type Transaction } from 'sequelize'
+import { Op, type CreationAttributes, type Sequelize, type Transaction } from 'sequelize'
+import { createInBatches } from '../database/batches.ts'
 import { pack, unpack } from '../database/compression.ts'
 import {
   ChunkRow,
   ClassRow,
-  GameRow,
   GaugeRow,
   LaneRow,
   MarkerRow,
   MomentRow,
   PathRow,
+  ProblemRow,
   RollupRow,
   StretchRow,
   TakeRow,
   WatchRow,
 } from '../database/models.ts'
+import { identify, type Identity } from './identity.ts'
 import { loadProgress } from './progress.ts'
+import { CommitFailure, forgetTries, setAsideAfter } from './set-aside.ts'
 
 /** Another process took this take over: the stream must start anew. */
 export class StaleWriter extends Error {}
 
+/** Bytes of columns in one command, which must keep below the database's packet limit. */
+const MOST_COMMAND_BYTES = 8 * 1024 * 1024
+const CHUNK_BLOBS = ['frameColumns', 'spanColumns', 'courses', 'samples', 'details', 'courseDetails'] as const
+/** Kinds of problems that are told apart in one take. */
+const MOST_PROBLEMS = 256
 /** Records that are worked out or being committed while the next is taken. */
 const MOST_IN_FLIGHT = 3
 
@@ -60,6 +70,9 @@ export class TakeWriter {
   #lastSequence: number
   #chunks: number
   #storedPaths: number
+  readonly #isComplete: boolean
+  /** Records that could not be stored and are passed over: why, by number. */
+  readonly #setAside: ReadonlyMap<number, string>
   /** The commits so far, one after the other; rejects for good when one fails. */
   #tail: Promise<void> = Promise.resolve()
   readonly #inFlight: Promise<void>[] = []
@@ -68,10 +81,13 @@ export class TakeWriter {
     database: Sequelize,
     row: TakeRow,
     digester: Digester,
+    setAside: ReadonlyMap<number, string>,
     onCommitted: (sequence: number) => void,
   ) {
     this.#database = database
     this.takeId = row.id
+    this.#isComplete = row.state === 'complete'
+    this.#setAside = setAside
     this.#digester = digester
     this.#onCommitted = onCommitted
     this.#lastSequence = this.#accepted = Number(row.lastSequence)
@@ -80,39 +96,20 @@ export class TakeWriter {
   }
 
   /** Creates the take, or goes on where it stopped. @throws FormatError when it may not be written to */
-  static async open(
+  static async open(database: Sequelize, record: TakeRecord): Promise<TakeWriter> {
+    return TakeWriter.goOn(database, await identify(record))
+  }
+
+  /** @param onCommitted told the number of each record that is committed, or passed over */
+  static async goOn(
     database: Sequelize,
-    record: TakeRecord,
+    { row, isNew }: Pick<Identity, 'row' | 'isNew'>,
     onCommitted: (sequence: number) => void = () => {},
   ): Promise<TakeWriter> {
-    const [game] = await GameRow.findOrCreate({
-      where: { name: record.game },
-      defaults: { name: record.game },
-    })
-    const [row, isNew] = await TakeRow.findOrCreate({
-      where: { id: record.take },
-      defaults: {
-        id: record.take,
-        gameId: game.id,
-        name: '',
-        note: '',
-        state: 'recording',
-        started: new Date(record.started),
-        target: record.target,
-        conditions: JSON.stringify(record.conditions),
-        touchedAt: new Date(),
-      },
-    })
-    if (row.gameId !== game.id)
-      throw new FormatError('bad-field', `"take" ${record.take} to be a take of the same game`)
-    if (row.deletedAt !== null && !isNew)
-      throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
-    return new TakeWriter(
-      database,
-      row,
-      new Digester(isNew ? undefined : await loadProgress(row)),
-      onCommitted,
-    )
+    if (!isNew) await forgetTries(row.id, Number(row.lastSequence))
+    const progress = isNew ? undefined : await loadProgress(row)
+    const setAside = isNew ? new Map<number, string>() : await setAsideAfter(row.id, Number(row.lastSequence))
+    return new TakeWriter(database, row, new Digester(progress), setAside, onCommitted)
   }
 
   /** The last record that is committed. */
@@ -127,6 +124,8 @@ export class TakeWriter {
    */
   async write(record: FollowingRecord): Promise<void> {
     if (record.sequence <= this.#accepted) return
+    if (this.#isComplete)
+      throw new FormatError('after-end', `take ${this.takeId} is complete with record ${this.#accepted}`)
     if (record.sequence > this.#accepted + 1) {
       throw new FormatError(
         'out-of-sequence',
@@ -135,7 +134,12 @@ export class TakeWriter {
     }
     const store = this.#prepare(record)
     this.#accepted = record.sequence
-    const committed = this.#tail.then(store).then(() => {
+    const committed = this.#tail.then(async () => {
+      try {
+        await store()
+      } catch (error) {
+        throw error instanceof StaleWriter ? error : new CommitFailure(record.sequence, error as Error)
+      }
       this.#lastSequence = record.sequence
       this.#onCommitted(record.sequence)
     })
@@ -152,9 +156,27 @@ export class TakeWriter {
 
   /** Does at once what needs no database; the result does the rest. */
   #prepare(record: FollowingRecord): () => Promise<void> {
+    const { takeId } = this
+    if (this.#setAside.has(record.sequence)) return this.#passOver(record)
     if (record.record === 'declare') return this.#prepareDeclarations(record)
     if (record.record === 'chunk') return this.#prepareChunk(record)
-    return () => this.#commit(record.sequence, { dropped: record.dropped }, async () => {})
+    return () =>
+      this.#commit(record.sequence, { dropped: record.dropped }, async (transaction) => {
+        await this.#addProblems(record.problems, transaction)
+        await TakeRow.update({ state: 'complete' }, { where: { id: takeId }, transaction })
+      })
+  }
+
+  /** Why a record is passed over; null for one that is stored. */
+  whySetAside(sequence: number): string | null {
+    return this.#setAside.get(sequence) ?? null
+  }
+
+  /** Goes on without a record that could not be stored; the frames in it count as left out. */
+  #passOver(record: FollowingRecord): () => Promise<void> {
+    const frames = record.record === 'chunk' ? record.frameStartNs.length : 0
+    const dropped = (record.record === 'declare' ? 0 : record.dropped) + frames
+    return () => this.#commit(record.sequence, { dropped, setAside: 1 }, async () => {})
   }
 
   #prepareDeclarations(record: DeclareRecord): () => Promise<void> {
@@ -174,11 +196,11 @@ export class TakeWriter {
     const own = <T extends object>(items: T[]) => items.map((item) => ({ takeId, ...item }))
     return () =>
       this.#commit(record.sequence, {}, async (transaction) => {
-        await MarkerRow.bulkCreate(markers, { transaction })
-        await LaneRow.bulkCreate(own(added.lanes), { transaction })
-        await GaugeRow.bulkCreate(own(added.gauges), { transaction })
-        await WatchRow.bulkCreate(own(added.watches), { transaction })
-        await ClassRow.bulkCreate(own(added.classes), { transaction })
+        await createInBatches(MarkerRow, markers, transaction)
+        await createInBatches(LaneRow, own(added.lanes), transaction)
+        await createInBatches(GaugeRow, own(added.gauges), transaction)
+        await createInBatches(WatchRow, own(added.watches), transaction)
+        await createInBatches(ClassRow, own(added.classes), transaction)
       })
   }
 
@@ -237,11 +259,12 @@ export class TakeWriter {
         storedBytes: blobs.reduce((sum, blob) => sum + blob.length, 0),
       }
       await this.#commit(record.sequence, sums, async (transaction) => {
-        await PathRow.bulkCreate(newPaths, { transaction })
-        await ChunkRow.create(row, { transaction })
+        await createInBatches(PathRow, newPaths, transaction)
+        await this.#createChunk(row, sums.storedBytes, transaction)
         await RollupRow.create({ takeId, level: 0, idx, body: rollup }, { transaction })
         await this.#rollUp(idx, transaction)
-        await MomentRow.bulkCreate(this.#momentRows(idx, chunk), { transaction })
+        await createInBatches(MomentRow, this.#momentRows(idx, chunk), transaction)
+        await this.#addProblems(record.problems, transaction)
         if (chunk.stretch !== null) {
           const { cause, at } = chunk.stretch
           const { firstFrame } = chunk
@@ -253,6 +276,36 @@ export class TakeWriter {
           await TakeRow.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
         }
       })
+    }
+  }
+
+  /** A chunk that one command cannot hold is written column by column. */
+  async #createChunk(
+    row: CreationAttributes<ChunkRow>,
+    bytes: number,
+    transaction: Transaction,
+  ): Promise<void> {
+    if (bytes <= MOST_COMMAND_BYTES) {
+      await ChunkRow.create(row, { transaction })
+      return
+    }
+    const columns = CHUNK_BLOBS.filter((column) => row[column] !== null)
+    const none = Object.fromEntries(columns.map((column) => [column, Buffer.alloc(0)]))
+    await ChunkRow.create({ ...row, ...none }, { transaction })
+    const { takeId, idx } = row
+    for (const column of columns)
+      await ChunkRow.update({ [column]: row[column] }, { where: { takeId, idx }, transaction })
+  }
+
+  /** Adds to what the recorder had to leave out; kinds beyond the most are not told apart. */
+  async #addProblems(problems: readonly ProblemCount[], transaction: Transaction): Promise<void> {
+    const { takeId } = this
+    for (const { what, about, count } of problems) {
+      const where = { takeId, what, about }
+      if ((await ProblemRow.count({ where, transaction })) > 0)
+        await ProblemRow.increment({ count }, { where, transaction })
+      else if ((await ProblemRow.count({ where: { takeId }, transaction })) < MOST_PROBLEMS)
+        await ProblemRow.create({ ...where, count }, { transaction })
     }
   }
 
@@ -268,18 +321,18 @@ export class TakeWriter {
         },
         transaction,
       })
+      // Parts that were too large were not written: then their sum is not, either.
+      if (parts.length < LEVEL_FACTOR) return
       const rollups = await Promise.all(parts.map(async (part) => decodeRollup(await unpack(part.body))))
-      await RollupRow.create(
-        { takeId, level, idx: index, body: await pack(encodeRollup(mergeRollups(rollups))) },
-        { transaction },
-      )
+      const body = await pack(encodeRollup(mergeRollups(rollups)))
+      if (body.length > MOST_COMMAND_BYTES) return
+      await RollupRow.create({ takeId, level, idx: index, body }, { transaction })
     }
   }
 
   #momentRows(idx: number, { frames, moments, firstFrame }: DigestedChunk) {
     return moments.map(({ name, atNs, data }, position) => {
-      let frame = 0
-      while (frame + 1 < frames.startNs.length && frames.startNs[frame + 1]! <= atNs) frame++
+      const frame = frameAt(frames.startNs, atNs)
       const json = data === null ? null : JSON.stringify(data)
       return { takeId: this.takeId, idx, position, frame: firstFrame + frame, atNs, name, data: json }
     })
@@ -288,7 +341,9 @@ export class TakeWriter {
   /** One record, one transaction: its rows, the take's sums, and its number as the last one. */
   async #commit(
     sequence: number,
-    sums: Partial<Record<'frames' | 'spans' | 'chunks' | 'dropped' | 'repaired' | 'storedBytes', number>>,
+    sums: Partial<
+      Record<'frames' | 'spans' | 'chunks' | 'dropped' | 'repaired' | 'storedBytes' | 'setAside', number>
+    >,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
     await this.#database.transaction(async (transaction) => {

@@ -2,10 +2,10 @@
  * What somebody who watches wishes of a running game. Kept with the take, so that whichever server process
  * the game streams to finds it.
  */
-import type { OrderMessage } from '@lapsus/core/format'
+import type { Order } from '@lapsus/core/format'
 import { TakeRow } from '../database/models.ts'
 
-export type Wish = OrderMessage | { order: 'discard' }
+export type Wish = Order | { order: 'discard' }
 
 export async function wishFor(takeId: string, wish: Wish): Promise<void> {
   await TakeRow.update({ wish: JSON.stringify(wish) }, { where: { id: takeId } })

@@ -1,7 +1,9 @@
 import {
+  endRecord,
   BYTES_UNKNOWN,
   EFFECT_UNSAID,
   FORMAT_VERSION,
+  LIMITS,
   NO_KEY,
   type AnyRecord,
   type ChunkRecord,
@@ -28,6 +30,7 @@ import {
 import { unpack } from '../database/compression.ts'
 import { ChunkRow, GameRow, MomentRow, StretchRow, type TakeRow } from '../database/models.ts'
 import { loadTables } from '../ingest/progress.ts'
+import { problemsOf } from './takes.ts'
 
 /** A stored take in one of the formats, piece by piece. */
 export async function* exportTake(row: TakeRow, format: ExportFormat): AsyncGenerator<Uint8Array | string> {
@@ -45,14 +48,16 @@ export async function* takeRecords(row: TakeRow): AsyncGenerator<AnyRecord> {
   let sequence = 1
   yield declareRecord(declarations, sequence++)
   let droppedInChunks = 0
+  // They are kept for the whole take: its first chunk brings them, a few at a time.
+  const problems = await problemsOf(row.id)
   for (let idx = 0; idx < Number(row.chunks); idx++) {
     const chunk = await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true })
     if (chunk === null) break
     droppedInChunks += Number(chunk.dropped)
-    yield await chunkRecord(row.id, chunk, paths, sequence++)
+    const record = await chunkRecord(row.id, chunk, paths, sequence++)
+    yield { ...record, problems: problems.splice(0, LIMITS.problems) }
   }
-  if (row.state === 'complete')
-    yield { record: 'end', sequence, dropped: Number(row.dropped) - droppedInChunks }
+  if (row.state === 'complete') yield endRecord(sequence, Number(row.dropped) - droppedInChunks)
 }
 
 /** The frames `from` to `to`, both included, as records of a take of their own, named `take`. */
@@ -88,7 +93,7 @@ export async function* excerptRecords(
     const cut = excerpt(chunk, first, Math.min(place.frames, to + 1 - place.firstFrame), originNs)
     yield { ...cut, jobs: begins ? withoutLooseEnds(cut.jobs) : cut.jobs, sequence: sequence++ }
   }
-  yield { record: 'end', sequence, dropped: 0 }
+  yield endRecord(sequence, 0)
 }
 
 async function takeRecord(row: TakeRow): Promise<TakeRecord> {
@@ -157,6 +162,7 @@ async function chunkRecord(
     stretch: stretch === null ? null : { cause: stretch.cause, at: stretch.at.toISOString() },
     dropped: Number(chunk.dropped),
     repaired: Number(chunk.repaired),
+    problems: [],
   }
 }
 

@@ -6,6 +6,7 @@ import {
   DETAIL_SUMS,
   decodeRollup,
   ledgerRows,
+  LEVEL_FACTOR,
   mergeRollups,
   rollupOf,
   unpackCourseDetails,
@@ -100,6 +101,17 @@ async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: numbe
   )
 }
 
+/** The rollups, of the highest levels that were written, below one that was not. */
+async function below(takeId: string, level: number, index: number): Promise<Rollup[]> {
+  const parts: Rollup[] = []
+  for (let child = index * LEVEL_FACTOR; child < (index + 1) * LEVEL_FACTOR; child++) {
+    const row = await RollupRow.findOne({ where: { takeId, level: level - 1, idx: child }, raw: true })
+    if (row !== null) parts.push(decodeRollup(await unpack(row.body)))
+    else if (level > 1) parts.push(...(await below(takeId, level - 1, child)))
+  }
+  return parts
+}
+
 /** The stored rollups of the chunks `from` to before `to`. */
 async function stored(takeId: string, from: number, to: number): Promise<Rollup[]> {
   const nodes = coverChunks(from, to)
@@ -108,5 +120,11 @@ async function stored(takeId: string, from: number, to: number): Promise<Rollup[
     where: { takeId, [Op.or]: nodes.map(({ level, index }) => ({ level, idx: index })) },
     raw: true,
   })
-  return Promise.all(rows.map(async (row) => decodeRollup(await unpack(row.body))))
+  const found = await Promise.all(rows.map(async (row) => decodeRollup(await unpack(row.body))))
+  if (rows.length === nodes.length) return found
+  // A rollup that would have been too large was not written: those below it say the same.
+  const known = new Set(rows.map(({ level, idx }) => `${level} ${idx}`))
+  const missing = nodes.filter(({ level, index }) => level > 0 && !known.has(`${level} ${index}`))
+  for (const { level, index } of missing) found.push(...(await below(takeId, level, index)))
+  return found
 }

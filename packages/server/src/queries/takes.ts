@@ -1,9 +1,11 @@
 import type { GameSummary, TakeDetail, TakeMoment, TakeState, TakeStretch, TakeSummary } from '@lapsus/api'
+import type { ProblemCount } from '@lapsus/core/format'
 import { NS_PER_MS } from '@lapsus/core/take'
 import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
-import { GameRow, MomentRow, StretchRow, TakeRow } from '../database/models.ts'
+import { GameRow, MomentRow, ProblemRow, StretchRow, TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
 import { loadTables } from '../ingest/progress.ts'
+import { listSetAside } from '../ingest/set-aside.ts'
 
 /** Deleted takes can be brought back for this long. */
 const KEEP_DELETED_MS = 30 * 24 * 3600 * 1000
@@ -86,11 +88,13 @@ export async function takeSummary(row: TakeRow): Promise<TakeSummary> {
 }
 
 export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
-  const [summary, { declarations, paths }, moments, stretches] = await Promise.all([
+  const [summary, { declarations, paths }, moments, stretches, problems, setAside] = await Promise.all([
     takeSummary(row),
     loadTables(row.id),
     takeMoments(row.id),
     takeStretches(row.id),
+    problemsOf(row.id),
+    listSetAside(row.id),
   ])
   return {
     ...summary,
@@ -102,7 +106,19 @@ export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
     paths: paths.all.map(({ parent, lane, marker }) => ({ parent, lane, marker })),
     moments,
     stretches,
+    problems,
+    setAsideRecords: setAside.map(({ sequence, reason, bytes }) => ({
+      sequence: Number(sequence),
+      reason,
+      bytes,
+    })),
   }
+}
+
+/** What a take's recorder had to repair or leave out, the most frequent first. */
+export async function problemsOf(takeId: string): Promise<ProblemCount[]> {
+  const rows = await ProblemRow.findAll({ where: { takeId }, order: [['count', 'DESC']], raw: true })
+  return rows.map(({ what, about, count }) => ({ what, about, count: Number(count) }))
 }
 
 /** The moments of a take in the chunks from number `fromChunk` on. */
@@ -141,6 +157,7 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
     durationMs: Number(row.endNs) / NS_PER_MS,
     dropped: Number(row.dropped),
     repaired: Number(row.repaired),
+    setAside: Number(row.setAside),
     storedBytes: Number(row.storedBytes),
     figures: row.figures === null ? null : JSON.parse(row.figures),
     miniature: row.miniature === null ? null : JSON.parse(row.miniature),

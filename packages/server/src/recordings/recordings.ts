@@ -1,7 +1,8 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
+import { availableParallelism } from 'node:os'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
-import { ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
+import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
@@ -17,24 +18,33 @@ const NAME_EVERY_MS = 200
 
 interface Run {
   recording: Recording
-  child: ChildProcess
+  request: RecordingRequest
+  /** Null while it waits in line. */
+  child: ChildProcess | null
   startedMs: number
   output: string
   ended: Promise<void>
 }
 
+const isOver = ({ state }: Recording) => state === 'done' || state === 'failed' || state === 'called-off'
+
 /** Runs of the demo game that this server started. */
 export class Recordings {
   readonly #script: string
+  readonly #ownKey: string
   readonly #log: Logger
+  /** Games at once: more would measure how they get in each other's way. */
+  readonly #most: number
   readonly #runs = new Map<string, Run>()
   #demo: Promise<DemoGame> | null = null
   /** Where the games send their takes; known once the server listens. */
   address = ''
 
-  constructor(script: string, log: Logger) {
+  constructor(script: string, ownKey: string, log: Logger, most = availableParallelism()) {
     this.#script = script
+    this.#ownKey = ownKey
     this.#log = log
+    this.#most = most
   }
 
   /** The demo game, as it describes itself. */
@@ -47,8 +57,42 @@ export class Recordings {
     return this.#demo
   }
 
+  /** Records at once, or as soon as another recording is over. */
   start(request: RecordingRequest): Recording {
-    const take = randomUUID()
+    const recording: Recording = {
+      id: randomUUID(),
+      take: randomUUID(),
+      state: 'waiting',
+      seconds: request.seconds,
+      elapsedS: 0,
+      frames: 0,
+      message: '',
+    }
+    const run: Run = {
+      recording,
+      request,
+      child: null,
+      startedMs: performance.now(),
+      output: '',
+      ended: Promise.resolve(),
+    }
+    this.#runs.set(recording.id, run)
+    this.#forgetOld()
+    this.#next()
+    return recording
+  }
+
+  /** Begins what waits, in order, while there is a processor for it. */
+  #next(): void {
+    const runs = [...this.#runs.values()]
+    const running = runs.filter(({ child, recording }) => child !== null && !isOver(recording)).length
+    const waiting = runs.filter(({ recording }) => recording.state === 'waiting')
+    for (const run of waiting.slice(0, Math.max(0, this.#most - running))) this.#begin(run)
+  }
+
+  #begin(run: Run): void {
+    const { recording, request } = run
+    const { take } = recording
     const child = spawn(
       process.execPath,
       [
@@ -70,26 +114,14 @@ export class Recordings {
           [ENV_TO]: this.address,
           [ENV_TAKE]: take,
           [ENV_OPTIONS]: JSON.stringify(recordingOptions(request)),
+          [ENV_KEY]: this.#ownKey,
         },
         stdio: ['ignore', 'pipe', 'pipe'],
       },
     )
-    const recording: Recording = {
-      id: randomUUID(),
-      take,
-      state: 'starting',
-      seconds: request.seconds,
-      elapsedS: 0,
-      frames: 0,
-      message: '',
-    }
-    const run: Run = {
-      recording,
-      child,
-      startedMs: performance.now(),
-      output: '',
-      ended: Promise.resolve(),
-    }
+    recording.state = 'starting'
+    run.child = child
+    run.startedMs = performance.now()
     const keep = (text: Buffer) => (run.output = (run.output + text.toString()).slice(-MESSAGE_LENGTH))
     child.stdout?.on('data', keep)
     child.stderr?.on('data', keep)
@@ -97,11 +129,9 @@ export class Recordings {
       child.once('error', (error) => resolve(this.#end(run, null, error.message)))
       child.once('exit', (code) => resolve(this.#end(run, code, run.output.trim())))
     })
-    this.#runs.set(recording.id, run)
+    void run.ended.then(() => this.#next())
     if (request.name !== '') void this.#nameTake(recording, request.name)
-    this.#forgetOld()
     this.#log.info({ take, seconds: request.seconds, flaws: request.flaws }, 'recording the demo game')
-    return recording
   }
 
   async list(): Promise<Recording[]> {
@@ -123,11 +153,12 @@ export class Recordings {
     return recording
   }
 
-  /** Asks the game to end; its take is kept. */
+  /** Asks the game to end; its take is kept. One that waits is called off. */
   async stop(id: string): Promise<Recording | null> {
     const run = this.#runs.get(id)
     if (run === undefined) return null
-    run.child.kill('SIGTERM')
+    if (run.recording.state === 'waiting') run.recording.state = 'called-off'
+    run.child?.kill('SIGTERM')
     await run.ended
     return this.get(id)
   }
@@ -135,8 +166,7 @@ export class Recordings {
   /** The same for the game that records this take. @returns false when it was not started here */
   async stopTake(take: string): Promise<boolean> {
     const run = [...this.#runs.values()].find(
-      ({ recording }) =>
-        recording.take === take && (recording.state === 'starting' || recording.state === 'recording'),
+      ({ recording }) => recording.take === take && !isOver(recording),
     )
     if (run === undefined) return false
     await this.stop(run.recording.id)
@@ -144,7 +174,10 @@ export class Recordings {
   }
 
   async stopAll(): Promise<void> {
-    await Promise.all([...this.#runs.keys()].map((id) => this.stop(id)))
+    // Those that wait first, so that none of them begins when another ends.
+    const runs = [...this.#runs.values()]
+    for (const { recording } of runs) if (recording.state === 'waiting') recording.state = 'called-off'
+    await Promise.all(runs.map(({ recording }) => this.stop(recording.id)))
   }
 
   /** Names the take as soon as the game has begun it. */
@@ -177,7 +210,7 @@ export class Recordings {
   #forgetOld(): void {
     for (const [id, { recording }] of this.#runs) {
       if (this.#runs.size <= MOST_KEPT) return
-      if (recording.state === 'done' || recording.state === 'failed') this.#runs.delete(id)
+      if (isOver(recording)) this.#runs.delete(id)
     }
   }
 }

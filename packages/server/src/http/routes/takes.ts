@@ -6,6 +6,7 @@ import type { Context } from 'koa'
 import type { Sequelize } from 'sequelize'
 import { keepExcerpt } from '../../ingest/excerpt.ts'
 import { importTake } from '../../ingest/import.ts'
+import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { wishFor } from '../../ingest/wishes.ts'
 import type { TakeRow } from '../../database/models.ts'
 import { exportTake } from '../../queries/export.ts'
@@ -47,6 +48,7 @@ import {
   LiveQuery,
   MarkBody,
   parseRequest,
+  RecordParams,
   ScalingParams,
   StudyParams,
   TakeChange,
@@ -98,6 +100,16 @@ export function takeRoutes(database: Sequelize, recordings: Recordings): Router 
       ...(tags === undefined ? {} : { tags }),
     })
     context.body = await takeSummary(row)
+  })
+
+  router.get('/takes/:take/set-aside/:sequence', async (context) => {
+    const row = await takeOf(context)
+    const { sequence } = await parseRequest(RecordParams, { sequence: context['params'].sequence })
+    const record = (await listSetAside(row.id)).find((one) => Number(one.sequence) === sequence)
+    if (record === undefined) throw notFound(`record ${sequence} that was set aside`, 'sequence')
+    context.attachment(`${row.id}.record-${sequence}.cbor`)
+    context.type = CBOR
+    context.body = Readable.from(setAsideBytes(row.id, sequence), { objectMode: false })
   })
 
   router.delete('/takes/:take', async (context) => {

@@ -1,0 +1,72 @@
+/** Node: what could not be delivered before the process ended is written to a file, and sent next time. */
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { homedir } from 'node:os'
+import { join } from 'node:path'
+import { readSpoolName, spooledRecords, spoolName } from '@lapsus/core/format'
+import { safely } from './given.ts'
+import type { ProblemListener } from './sinks/sink.ts'
+import { WebSocketSink, type Connect, type Undelivered } from './sinks/websocket.ts'
+
+const TAKEN = '.taken'
+
+/** Where spool files are: known to games and to Lapsus, so that the next start of either finds them. */
+export const spoolFolder = (env: NodeJS.ProcessEnv): string =>
+  env['LAPSUS_SPOOL'] || join(env['XDG_STATE_HOME'] || join(homedir(), '.local', 'state'), 'lapsus', 'spool')
+
+const addressOf = (url: string): { host: string; port: number } => {
+  const { hostname, port, protocol } = new URL(url)
+  return { host: hostname, port: Number(port || (protocol === 'wss:' ? 443 : 80)) }
+}
+
+/** Writes a spool file at once. @returns its path, null when it cannot be written */
+export function writeSpool(
+  url: string,
+  { take, writer }: { take: string; writer: string },
+  { head, records }: Undelivered,
+): string | null {
+  return safely(() => {
+    const folder = spoolFolder(process.env)
+    mkdirSync(folder, { recursive: true, mode: 0o700 })
+    const first = records[0]?.sequence ?? 1
+    const path = join(folder, spoolName({ ...addressOf(url), take, writer, first }))
+    // Whole under its name, or not there at all.
+    writeFileSync(`${path}.new`, Buffer.concat([head, ...records.map(({ bytes }) => bytes)]), { mode: 0o600 })
+    renameSync(`${path}.new`, path)
+    return path
+  }, null)
+}
+
+/** Sends what earlier runs left for the same address, one file after the other. Never holds the process. */
+export async function sendSpooled(url: string, connect: Connect, onProblem: ProblemListener): Promise<void> {
+  const folder = spoolFolder(process.env)
+  const { host, port } = addressOf(url)
+  for (const file of safely(() => readdirSync(folder), [])) {
+    const name = readSpoolName(file)
+    if (name === null || name.host !== host || name.port !== port) continue
+    const path = join(folder, file)
+    // Whoever renames it has it: two games may start at once.
+    const isMine = safely(() => (renameSync(path, path + TAKEN), true), false)
+    if (!isMine) continue
+    const delivered = await deliver(readFileSync(path + TAKEN), name.first, url, connect, onProblem).catch(
+      () => false,
+    )
+    safely(() => (delivered ? rmSync(path + TAKEN) : renameSync(path + TAKEN, path)), undefined)
+  }
+}
+
+async function deliver(
+  file: Uint8Array,
+  first: number,
+  url: string,
+  connect: Connect,
+  onProblem: ProblemListener,
+): Promise<boolean> {
+  const sink = new WebSocketSink(url, connect, Infinity, onProblem, () => null)
+  let sequence = 0
+  for (const record of spooledRecords(file)) {
+    sink.put(record, sequence)
+    sequence = sequence === 0 ? first : sequence + 1
+  }
+  if (sequence > 0) await sink.close()
+  return sink.wasDelivered
+}

@@ -1,0 +1,32 @@
+import type { Context, Next } from 'koa'
+import { bearerOf } from '../http/upgrade.ts'
+import { OTLP_PATH } from '../http/routes/otlp.ts'
+import { ProblemError } from '../problem-error.ts'
+import type { Access } from './access.ts'
+
+export const SESSION_COOKIE = 'lapsus_session'
+export const SESSION_PATH = '/api/session'
+const IMPORT_PATH = '/api/imports'
+
+/** Lets in who is signed in, programs that show the password, and games that bring takes with their key. */
+export function signedIn(access: Access) {
+  return async (context: Context, next: Next): Promise<void> => {
+    if (!access.isNeeded || !asksForData(context.path) || (await mayAsk(context, access))) {
+      await next()
+      return
+    }
+    throw new ProblemError(401, 'sign in first, or show the password: Authorization: Bearer …')
+  }
+}
+
+const asksForData = (path: string): boolean =>
+  (path.startsWith('/api/') && path !== SESSION_PATH) || path === OTLP_PATH
+
+async function mayAsk(context: Context, access: Access): Promise<boolean> {
+  const bearer = bearerOf(context.headers.authorization)
+  if (bearer === undefined) return access.isSignedIn(context.cookies.get(SESSION_COOKIE))
+  const brings = context.path === OTLP_PATH || (context.path === IMPORT_PATH && context.method === 'POST')
+  // Whose take it is is only known once it is read: here a key for every game is wanted.
+  if (brings && access.gamesOf(bearer) === null) return true
+  return access.isPassword(bearer, context.ip)
+}

@@ -1,0 +1,69 @@
+/** Requests to turn a connection into a WebSocket. Whatever comes in here, nothing of it may end the process. */
+import { STATUS_CODES, type IncomingMessage, type Server } from 'node:http'
+import type { Duplex } from 'node:stream'
+import { INGEST_PATH, INGEST_PROTOCOL, LIMITS } from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import { WebSocketServer } from 'ws'
+import type { Access } from '../access/access.ts'
+import type { IngestStreams } from '../ingest/stream.ts'
+import type { Guard } from './guard.ts'
+import { SECURITY_HEADERS } from './headers.ts'
+
+/** @returns what closes the recording streams' server */
+export function acceptStreams(
+  http: Server,
+  streams: IngestStreams,
+  guard: Guard,
+  access: Access,
+  log: Logger,
+): WebSocketServer {
+  const sockets = new WebSocketServer({
+    noServer: true,
+    // A little more than a record may have, so that one that is too large is refused in words.
+    maxPayload: LIMITS.recordBytes + 2 ** 20,
+    perMessageDeflate: false,
+    handleProtocols: (offered) => (offered.has(INGEST_PROTOCOL) ? INGEST_PROTOCOL : false),
+  })
+  sockets.on('wsClientError', (error) => log.debug({ error: error.message }, 'no WebSocket handshake'))
+  http.on('upgrade', (request, socket, head) => {
+    // A raw socket whose error nobody hears ends the process.
+    socket.on('error', (error: Error) =>
+      log.debug({ error: error.message }, 'connection lost at its handshake'),
+    )
+    if (!guard.mayStream(request)) {
+      refuse(socket, 403)
+      return
+    }
+    const { path, key } = targetOf(request)
+    if (path !== INGEST_PATH) {
+      refuse(socket, 404)
+      return
+    }
+    const allowed = access.gamesOf(key)
+    if (allowed === undefined) {
+      refuse(socket, 401)
+      return
+    }
+    sockets.handleUpgrade(request, socket, head, (webSocket) => streams.accept(webSocket, allowed))
+  })
+  http.on('clientError', (_error, socket) => {
+    if (socket.writable) refuse(socket, 400)
+    else socket.destroy()
+  })
+  return sockets
+}
+
+/** Where a request goes, and the ingest key it brings. The target is what a client sent: it need not be an address. */
+function targetOf({ url = '', headers }: IncomingMessage): { path: string; key: string | undefined } {
+  const [path = '', query = ''] = url.split('?', 2)
+  return { path, key: new URLSearchParams(query).get('key') ?? bearerOf(headers.authorization) }
+}
+
+export const bearerOf = (authorization: string | undefined): string | undefined =>
+  /^Bearer (\S+)$/.exec(authorization ?? '')?.[1]
+
+function refuse(socket: Duplex, status: number): void {
+  const headers = { ...SECURITY_HEADERS, Connection: 'close', 'Content-Length': '0' }
+  const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}`)
+  socket.end([`HTTP/1.1 ${status} ${STATUS_CODES[status]}`, ...lines, '', ''].join('\r\n'))
+}
