@@ -1,6 +1,7 @@
 /** Bundles the programs that run without a TypeScript loader, and the web pages. */
 import { copyFileSync, existsSync, mkdirSync, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
+import { buildPackages, PROBE_PACKAGE } from './build-packages.mjs'
 import { ROOT } from './root.mjs'
 import { say } from './say.mjs'
 
@@ -27,6 +28,7 @@ export async function ensureBuilt() {
   const newest = newestSource(join(ROOT, 'packages'), newestSource(join(ROOT, 'games'), 0))
   const oldest = Math.min(
     ...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))),
+    modified(PROBE_PACKAGE),
   )
   if (oldest >= newest) {
     say('build: up to date')
@@ -34,6 +36,7 @@ export async function ensureBuilt() {
   }
   say('build: programs and pages')
   await buildPrograms()
+  await buildPackages()
   await buildWeb()
 }
 

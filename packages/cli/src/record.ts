@@ -6,7 +6,7 @@ import { checkTake, type TakeDetail } from '@lapsus/api'
 import { ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
 import { CliError } from './errors.ts'
 import { readTakeFile } from './take-file.ts'
-import { serverAddress } from './server.ts'
+import { serverAddress, withPassword } from './server.ts'
 
 export interface RecordOptions {
   out?: string
@@ -50,7 +50,7 @@ export async function record(command: string[], out: string | undefined, options
   if (out !== undefined) return recordToFile(command, resolve(out), take, options)
   const address = await serverAddress()
   const code = await runProgram(command, address.replace(/^http/, 'ws'), take, options)
-  const response = await fetch(`${address}/api/takes/${take}`)
+  const response = await fetch(`${address}/api/takes/${take}`, { headers: withPassword() })
   if (response.status === 404) throw new CliError(nothingRecorded(command))
   const { frames } = checkTake(await response.json()) satisfies TakeDetail
   console.error(`recorded ${frames} frames: ${address}/takes/${take}`)

@@ -10,21 +10,18 @@ const NOTE = join(
   'running.json',
 )
 
+/** Where Lapsus is unless it is told otherwise. */
+const USUAL = 'http://127.0.0.1:4780'
+
 /** The address of the running Lapsus: LAPSUS_URL, or the one that `npm start` noted. */
 export async function serverAddress(): Promise<string> {
-  const address = process.env['LAPSUS_URL'] ?? noted()
-  const answers =
-    address !== null &&
-    (await fetch(`${address}/health`).then(
-      (response) => response.ok,
-      () => false,
-    ))
+  const address = process.env['LAPSUS_URL'] ?? noted() ?? USUAL
+  const answers = await fetch(`${address}/health`).then(
+    (response) => response.ok,
+    () => false,
+  )
   if (!answers) {
-    throw new CliError(
-      address === null
-        ? 'no Lapsus is running: start it with "npm start", or set LAPSUS_URL'
-        : `no Lapsus answers at ${address}: start it with "npm start", or set LAPSUS_URL`,
-    )
+    throw new CliError(`no Lapsus answers at ${address}: start it with "npm start", or set LAPSUS_URL`)
   }
   return address
 }
@@ -35,9 +32,13 @@ function noted(): string | null {
     : null
 }
 
+/** For a Lapsus that asks who comes in. */
+export const withPassword = (): Record<string, string> =>
+  process.env['LAPSUS_PASSWORD'] ? { authorization: `Bearer ${process.env['LAPSUS_PASSWORD']}` } : {}
+
 /** The response, or a CliError with what the server says is wrong. */
 export async function request(url: string, init?: RequestInit): Promise<Response> {
-  const response = await fetch(url, init)
+  const response = await fetch(url, { ...init, headers: { ...withPassword(), ...init?.headers } })
   if (response.ok) return response
   const problem = (await response.json().catch(() => null)) as Problem | null
   throw new CliError(problem?.detail ?? `the server answered ${response.status}`)

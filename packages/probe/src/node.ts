@@ -100,7 +100,7 @@ function sinkAt(to: string, key: string | undefined, recipient: Recipient): Sink
   )
 }
 
-export function withKey(url: string, key: string | undefined): string {
+function withKey(url: string, key: string | undefined): string {
   if (key === undefined || key === '') return url
   const address = new URL(url)
   address.searchParams.set('key', key)

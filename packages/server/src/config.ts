@@ -19,6 +19,8 @@ export interface ServerConfig {
   demoGame: string
   /** Folder of the demo game's page; null where there is none. */
   gamePage: string | null
+  /** Folder of the packages that games install; null where there is none. */
+  packages: string | null
   /** Origins other than the server's own that may call the API: the development server. */
   extraOrigins: string[]
   /** Which takes leave by themselves. */
@@ -70,6 +72,7 @@ export function configFromEnvironment(env: NodeJS.ProcessEnv): ServerConfig {
     webFolder: env['LAPSUS_WEB'] === 'none' ? null : (env['LAPSUS_WEB'] ?? besideBuild('packages/web/dist')),
     demoGame,
     gamePage: join(dirname(demoGame), 'page'),
+    packages: besideBuild('dist/packages'),
     extraOrigins: listOf(env['LAPSUS_ORIGINS']),
     retention: {
       days: amountOf(env, 'LAPSUS_KEEP_DAYS', 1),

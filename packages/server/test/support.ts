@@ -36,6 +36,7 @@ export async function testServer(config: Partial<ServerConfig> = {}): Promise<Ru
       webFolder: null,
       demoGame: '',
       gamePage: null,
+      packages: null,
       extraOrigins: [],
       logLevel: 'silent',
       ...config,

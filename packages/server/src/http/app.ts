@@ -14,6 +14,7 @@ import type { Recordings } from '../recordings/recordings.ts'
 import { gamePage } from './game-page.ts'
 import { guarded, type Guard } from './guard.ts'
 import { securityHeaders } from './headers.ts'
+import { packages } from './packages.ts'
 import { problemHandler } from './problems.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp.ts'
 import { planRoutes } from './routes/plans.ts'
@@ -83,6 +84,7 @@ export function createApp({ config, database, health, guard, access, recordings,
       throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
     await next()
   })
+  if (config.packages !== null) app.use(packages(config.packages))
   if (config.gamePage !== null) app.use(gamePage(config.gamePage))
   if (config.webFolder !== null) {
     app.use(async (context, next) => {
