@@ -13,6 +13,7 @@ import {
   type LiveNews,
   type Page,
   type Recording,
+  type StorageReport,
   type TakeDetail,
   type TakeSummary,
 } from './types.ts'
@@ -29,7 +30,8 @@ function summary(fields: Fields): void {
   text(fields, 'started')
   finite(fields, 'target', 0)
   asFields(fields['conditions'], 'conditions')
-  for (const field of ['frames', 'spans', 'dropped', 'repaired', 'storedBytes']) count(fields, field)
+  for (const field of ['frames', 'spans', 'dropped', 'repaired', 'setAside', 'storedBytes'])
+    count(fields, field)
   finite(fields, 'durationMs')
   if (fields['figures'] !== null) {
     const figures = asFields(fields['figures'], 'figures')
@@ -66,6 +68,15 @@ export function checkTake(value: unknown): TakeDetail {
     if (!ids.has(count(path, 'marker'))) throw bad('marker', 'a declared marker', path['marker'])
   })
   moments(fields)
+  for (const problem of list(fields, 'problems', MOST)) {
+    text(problem, 'what')
+    freeText(problem, 'about')
+    count(problem, 'count')
+  }
+  for (const record of list(fields, 'setAsideRecords', MOST)) {
+    count(record, 'sequence')
+    freeText(record, 'reason')
+  }
   return value as TakeDetail
 }
 
@@ -154,6 +165,13 @@ export function checkRecording(value: unknown): Recording {
 export function checkRecordings(value: unknown): Recording[] {
   if (!Array.isArray(value)) throw bad('recordings', 'an array', value)
   return value.map(checkRecording)
+}
+
+export function checkStorage(value: unknown): StorageReport {
+  const fields = asFields(value, 'storage')
+  for (const field of ['takes', 'bytes', 'keptTakes', 'keptBytes']) count(fields, field)
+  for (const field of ['keepDays', 'keepBytes']) if (fields[field] !== null) finite(fields, field, 0)
+  return value as StorageReport
 }
 
 export function checkDemoGame(value: unknown): DemoGame {

@@ -1,3 +1,4 @@
+import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 
@@ -23,6 +24,8 @@ export interface ServerConfig {
   packages: string | null
   /** Origins other than the server's own that may call the API: the development server. */
   extraOrigins: string[]
+  /** Where games leave what they could not deliver; null where nobody looks. */
+  spool: string | null
   /** Which takes leave by themselves. */
   retention: Retention
   logLevel: string
@@ -74,6 +77,9 @@ export function configFromEnvironment(env: NodeJS.ProcessEnv): ServerConfig {
     gamePage: join(dirname(demoGame), 'page'),
     packages: besideBuild('dist/packages'),
     extraOrigins: listOf(env['LAPSUS_ORIGINS']),
+    spool:
+      env['LAPSUS_SPOOL'] ||
+      join(env['XDG_STATE_HOME'] || join(homedir(), '.local', 'state'), 'lapsus', 'spool'),
     retention: {
       days: amountOf(env, 'LAPSUS_KEEP_DAYS', 1),
       bytes: amountOf(env, 'LAPSUS_KEEP_GB', BYTES_PER_GB),

@@ -14,6 +14,7 @@ import { createApp } from './http/app.ts'
 import { Guard } from './http/guard.ts'
 import { acceptStreams } from './http/upgrade.ts'
 import { closeAbandoned, whenTakeFinishes } from './ingest/finish.ts'
+import { takeUpSpooled } from './ingest/spool.ts'
 import { IngestStreams } from './ingest/stream.ts'
 import { OtlpStreams } from './otlp/streams.ts'
 import { applyRetention } from './queries/retention.ts'
@@ -67,6 +68,10 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
     regularly(RETENTION_EVERY_MS, health, () => tidy(config, log)),
   ]
   void tidy(config, log).catch(() => {})
+  if (config.spool !== null) {
+    const spooled = await takeUpSpooled(database, config.spool, port, log)
+    if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')
+  }
 
   const address = `http://${shown}:${port}`
   log.info({ address }, 'listening')

@@ -37,6 +37,7 @@ export async function testServer(config: Partial<ServerConfig> = {}): Promise<Ru
       demoGame: '',
       gamePage: null,
       packages: null,
+      spool: null,
       extraOrigins: [],
       logLevel: 'silent',
       ...config,
@@ -59,8 +60,13 @@ export class TestGame {
     socket.on('error', () => {})
   }
 
-  static async connect(server: RunningServer, headers: Record<string, string> = {}): Promise<TestGame> {
-    const socket = new WebSocket(`${server.address.replace('http', 'ws')}/ingest`, { headers })
+  /** @param protocol none for a game that speaks the first version */
+  static async connect(
+    server: RunningServer,
+    headers: Record<string, string> = {},
+    protocol: string[] | string = [],
+  ): Promise<TestGame> {
+    const socket = new WebSocket(`${server.address.replace('http', 'ws')}/ingest`, protocol, { headers })
     const game = new TestGame(socket)
     await new Promise<void>((resolve, reject) => {
       socket.once('open', resolve)

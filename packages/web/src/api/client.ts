@@ -16,6 +16,7 @@ import {
   checkRecordings,
   checkRoster,
   checkScaling,
+  checkStorage,
   checkTake,
   checkTakes,
   checkTakeSummary,
@@ -32,6 +33,8 @@ import type { LedgerScope } from '@lapsus/core/detect'
 import { planToJson, type Plan } from '@lapsus/core/remedy'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
+import { untilBack } from '../state/connection.ts'
+import { useSession } from '../state/session.ts'
 
 /** What the server, or the way to it, says is wrong; its message is fit to show. */
 export class RequestError extends Error {
@@ -42,17 +45,33 @@ export class RequestError extends Error {
   }
 }
 
+const NO_ANSWER = 'The server does not answer. Is Lapsus still running?'
+/** The database is away. */
+const AWAY = 503
+const SESSION = '/api/session'
+
 async function send(path: string, init: RequestInit = {}): Promise<Response> {
-  let response: Response
-  try {
-    response = await fetch(path, init)
-  } catch (error) {
-    if ((error as Error).name === 'AbortError') throw error
-    throw new RequestError(0, 'The server does not answer. Is Lapsus still running?')
+  for (;;) {
+    let response: Response | null
+    try {
+      response = await fetch(path, init)
+    } catch (error) {
+      if ((error as Error).name === 'AbortError') throw error
+      response = null
+    }
+    if (response?.ok) return response
+    const problem = (await response?.json().catch(() => null)) as Problem | null
+    const error = new RequestError(
+      response?.status ?? 0,
+      response === null ? NO_ANSWER : (problem?.detail ?? `The server answered ${response.status}.`),
+    )
+    if (error.status === 401 && path !== SESSION) useSession.setState({ mustSignIn: true })
+    const isAway = error.status === 0 || error.status === AWAY
+    // What only asks is asked again; what changes something is for whoever asked to decide.
+    if (!isAway || (init.method ?? 'GET') !== 'GET') throw error
+    await untilBack(error.message)
+    if (init.signal?.aborted) throw new DOMException('not wanted any more', 'AbortError')
   }
-  if (response.ok) return response
-  const problem = (await response.json().catch(() => null)) as Problem | null
-  throw new RequestError(response.status, problem?.detail ?? `The server answered ${response.status}.`)
 }
 
 const json = async (path: string, init?: RequestInit): Promise<unknown> => (await send(path, init)).json()
@@ -158,6 +177,9 @@ export const api = {
   restoreTake: (id: string) => send(`${take(id)}/restore`, { method: 'POST' }),
   fileAddress: (id: string, format: ExportFormat = 'lapsus') => `${take(id)}/file?format=${format}`,
   importFile,
+  signIn: (password: string) => send(SESSION, withBody('POST', { password })),
+  storage: async () => checkStorage(await json('/api/storage')),
+  setAsideAddress: (id: string, sequence: number) => `${take(id)}/set-aside/${sequence}`,
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),
   recordings: async () => checkRecordings(await json('/api/recordings')),
   recording: async (id: string) => checkRecording(await json(`/api/recordings/${id}`)),
@@ -192,8 +214,7 @@ function importFile(
         reject(error as Error)
       }
     }
-    request.onerror = () =>
-      reject(new RequestError(0, 'The server does not answer. Is Lapsus still running?'))
+    request.onerror = () => reject(new RequestError(0, NO_ANSWER))
     request.onabort = () => reject(new DOMException('cancelled', 'AbortError'))
     signal.addEventListener('abort', () => request.abort())
     request.send(file)

@@ -12,6 +12,7 @@ import { ImportButton, ImportProgress } from './import.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { RecordWindow } from './record-window.tsx'
 import { SearchBar } from './search-bar.tsx'
+import { StorageLine } from './storage-line.tsx'
 import { TakeRow } from './take-row.tsx'
 
 /** All takes, by game, newest first. */
@@ -68,6 +69,7 @@ export function Library() {
         [...games].map(([game, own]) => <GameTakes key={game} game={game} takes={own} />)
       )}
       <DeletedTakes />
+      <StorageLine takes={takes} />
     </div>
   )
 }

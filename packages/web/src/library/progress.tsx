@@ -16,9 +16,11 @@ export function RecordingProgress({ recording }: { recording: Recording }) {
       data-testid="recording"
     >
       <span className="w-88">
-        {state === 'starting'
-          ? 'The demo game is starting…'
-          : `Recording the demo game: ${plural(frames, 'frame')} so far`}
+        {state === 'waiting'
+          ? 'The demo game waits: as many run as there are processors'
+          : state === 'starting'
+            ? 'The demo game is starting…'
+            : `Recording the demo game: ${plural(frames, 'frame')} so far`}
       </span>
       <Progress.Root
         aria-label="Recording"
@@ -37,7 +39,7 @@ export function RecordingProgress({ recording }: { recording: Recording }) {
         </Link>
       )}
       <Button onClick={() => void stop(recording.id)}>
-        <Square size={13} /> Stop and keep
+        <Square size={13} /> {state === 'waiting' ? 'Call off' : 'Stop and keep'}
       </Button>
     </div>
   )

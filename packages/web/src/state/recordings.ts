@@ -17,7 +17,8 @@ interface Recordings {
   stop(id: string): Promise<void>
 }
 
-const underWay = ({ state }: Recording) => state === 'starting' || state === 'recording'
+const underWay = ({ state }: Recording) =>
+  state === 'waiting' || state === 'starting' || state === 'recording'
 
 /** Recordings of the demo game, followed to their end. */
 export const useRecordings = create<Recordings>()((set, get) => {

@@ -5,6 +5,7 @@ import { Window } from '../components/window.tsx'
 import { conditionRows } from '../format/conditions.ts'
 import { useLibrary } from '../state/library.ts'
 import { useTake } from '../state/take.ts'
+import { TakeTroubles } from './take-troubles.tsx'
 
 interface ConditionsWindowProps {
   detail: TakeDetail
@@ -41,6 +42,7 @@ export function ConditionsWindow({ detail, open, onOpenChange }: ConditionsWindo
           </div>
         ))}
       </dl>
+      <TakeTroubles detail={detail} />
       <div className="mt-4 border-t border-line pt-4">
         <span className="mb-1 block text-xs text-faint">Tags</span>
         <TagEditor

@@ -1,0 +1,76 @@
+/** Takes up what games on this machine could not deliver before they ended. */
+import { readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import {
+  decodeRecord,
+  FormatError,
+  readSpoolName,
+  spooledRecords,
+  type FollowingRecord,
+  type TakeRecord,
+} from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import type { Sequelize } from 'sequelize'
+import { finishTake } from './finish.ts'
+import { identify } from './identity.ts'
+import { TakeWriter } from './take-writer.ts'
+
+const LOOPBACK = ['127.0.0.1', 'localhost', '[::1]']
+const TAKEN = '.taken'
+
+/**
+ * Stores the spool files that are meant for this server, and removes them.
+ * @returns how many there were
+ */
+export async function takeUpSpooled(
+  database: Sequelize,
+  folder: string,
+  port: number,
+  log: Logger,
+): Promise<number> {
+  let count = 0
+  for (const file of filesIn(folder)) {
+    const name = readSpoolName(file)
+    if (name === null || name.port !== port || !LOOPBACK.includes(name.host)) continue
+    const path = join(folder, file)
+    try {
+      // Whoever renames it has it: a game that starts at this moment looks for it too.
+      renameSync(path, path + TAKEN)
+    } catch {
+      continue
+    }
+    try {
+      await store(database, readFileSync(path + TAKEN))
+      rmSync(path + TAKEN)
+      count++
+    } catch (error) {
+      log.error({ err: error, take: name.take }, 'a spool file could not be stored')
+      // One that breaks the format will not get better; it is kept for whoever wants to look at it.
+      renameSync(path + TAKEN, error instanceof FormatError ? `${path}.refused` : path)
+    }
+  }
+  return count
+}
+
+function filesIn(folder: string): string[] {
+  try {
+    return readdirSync(folder)
+  } catch {
+    return []
+  }
+}
+
+async function store(database: Sequelize, file: Uint8Array): Promise<void> {
+  let writer: TakeWriter | null = null
+  let place = { record: 0, offset: 0 }
+  let state: 'complete' | 'cut-short' = 'cut-short'
+  for (const bytes of spooledRecords(file)) {
+    const record = decodeRecord(bytes, place)
+    place = { record: place.record + 1, offset: place.offset + bytes.length }
+    if (writer === null) writer = await TakeWriter.goOn(database, await identify(record as TakeRecord))
+    else await writer.write(record as FollowingRecord)
+    if (record.record === 'end') state = 'complete'
+  }
+  await writer?.settled()
+  if (writer !== null) await finishTake(writer.takeId, state)
+}
