@@ -6,7 +6,7 @@ import { DATABASE_LOG, startDatabase } from './setup/database.mjs'
 import { ensurePrograms, MARIADB } from './setup/debian.mjs'
 import { ensurePackages } from './setup/packages.mjs'
 import { stopProcess } from './setup/processes.mjs'
-import { choosePort, SERVER_LOG, startServer } from './setup/product.mjs'
+import { choosePort, SERVER_LOG, startServer, stopLeftoverServer } from './setup/product.mjs'
 import { ROOT, STATE } from './setup/root.mjs'
 import { say } from './setup/say.mjs'
 import { checkSettings } from './setup/settings.mjs'
@@ -23,6 +23,7 @@ await supervise(async ({ keep, announce, stopping }) => {
   const database = await keep('MariaDB', () => startDatabase(folder), join(folder, DATABASE_LOG))
   if (stopping()) return
   const pages = `http://127.0.0.1:${VITE_PORT}`
+  await stopLeftoverServer()
   const port = await choosePort()
   const env = { LAPSUS_ORIGINS: pages, LAPSUS_DATABASE_FOLDER: folder }
   const server = await keep('the server', () => startServer(database.part().url, port, env), SERVER_LOG)

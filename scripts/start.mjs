@@ -5,7 +5,7 @@ import { DATABASE_LOG, startDatabase } from './setup/database.mjs'
 import { ensurePrograms, MARIADB } from './setup/debian.mjs'
 import { ensureFirstTake } from './setup/first-take.mjs'
 import { ensurePackages } from './setup/packages.mjs'
-import { choosePort, SERVER_LOG, startServer } from './setup/product.mjs'
+import { choosePort, SERVER_LOG, startServer, stopLeftoverServer } from './setup/product.mjs'
 import { STATE } from './setup/root.mjs'
 import { say } from './setup/say.mjs'
 import { checkSettings } from './setup/settings.mjs'
@@ -24,6 +24,7 @@ await supervise(async ({ keep, announce, stopping }) => {
       ? await keep('MariaDB', () => startDatabase(folder), join(folder, DATABASE_LOG))
       : { part: () => ({ url: given }) }
   if (stopping()) return
+  await stopLeftoverServer()
   const port = await choosePort()
   const env = given === undefined ? { LAPSUS_DATABASE_FOLDER: folder } : {}
   const server = await keep('the server', () => startServer(database.part().url, port, env), SERVER_LOG)

@@ -1,60 +1,37 @@
 /** `npm start` as a whole, in a state folder of its own. */
 import { expect } from 'chai'
-import { spawn, type ChildProcess } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TakeSummary } from '@lapsus/api'
+import {
+  addressOf,
+  isAlive,
+  isHealthy,
+  pause,
+  processOf,
+  ROOT,
+  run,
+  says,
+  type Run,
+} from './support/npm-start.ts'
 
-const ROOT = join(import.meta.dirname, '..')
-
-interface Run {
-  child: ChildProcess
-  output(): string
-  /** Resolves to the exit code. */
-  ended: Promise<number | null>
-}
-
-const runs: Run[] = []
-
-function run(script: string, args: string[], env: Record<string, string | undefined>): Run {
-  const child = spawn(process.execPath, [join(ROOT, 'scripts', script), ...args], {
-    env: { ...process.env, ...env },
-    stdio: ['ignore', 'pipe', 'pipe'],
-  })
-  let text = ''
-  child.stdout!.on('data', (data) => (text += data))
-  child.stderr!.on('data', (data) => (text += data))
-  const ended = new Promise<number | null>((resolve) => child.once('close', resolve))
-  const made = { child, output: () => text, ended }
-  runs.push(made)
-  return made
-}
-
-async function says({ output, ended }: Run, words: string): Promise<void> {
-  let over = false
-  void ended.then(() => (over = true))
-  while (!output().includes(words)) {
-    if (over) throw new Error(`it ended without saying “${words}”:\n${output()}`)
-    await new Promise((resolve) => setTimeout(resolve, 30))
-  }
-}
-
-const addressOf = ({ output }: Run): string => /Lapsus is at (\S+)/.exec(output())![1]!
-const processOf = ({ output }: Run, pattern: RegExp): number => Number(pattern.exec(output())![1])
-const alive = (pid: number): boolean =>
-  existsSync(`/proc/${pid}`) && !readFileSync(`/proc/${pid}/stat`, 'utf8').includes(') Z ')
 const takesAt = async (address: string) =>
   (await (await fetch(`${address}/api/takes`)).json()) as TakeSummary[]
-const DATABASE = /MariaDB answers on \S+ \(process (\d+)\)/
-const SERVER = /listening at \S+ \(process (\d+)\)/
 
 describe('npm start', function () {
   this.timeout(120_000)
   const state = mkdtempSync(join(tmpdir(), 'lapsus-start-'))
   const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
-  const start = (more: Record<string, string> = {}) => run('start.mjs', [], { ...env, ...more })
+  const runs: Run[] = []
+  const started = (env: Record<string, string | undefined>) => {
+    const made = run('start.mjs', [], env)
+    runs.push(made)
+    return made
+  }
+  const start = (more: Record<string, string> = {}) => started({ ...env, ...more })
 
   after(async () => {
     for (const { child, ended } of runs) {
@@ -80,10 +57,10 @@ describe('npm start', function () {
     expect(second.output()).to.contain(`Lapsus is already running at ${address} (process ${first.child.pid})`)
     expect((await fetch(`${address}/health`)).status).to.equal(200)
 
-    const database = processOf(first, DATABASE)
+    const database = processOf(first, 'database')
     first.child.kill('SIGTERM')
     expect(await first.ended).to.equal(0)
-    expect(alive(database)).to.equal(false)
+    expect(isAlive(database)).to.equal(false)
     expect(existsSync(join(state, 'running.json'))).to.equal(false)
   })
 
@@ -92,19 +69,23 @@ describe('npm start', function () {
     await says(killed, 'Lapsus is at')
     expect(killed.output()).not.to.contain('making the data directory')
     expect(addressOf(killed)).to.equal(address)
-    const database = processOf(killed, DATABASE)
-    const server = processOf(killed, SERVER)
+    const database = processOf(killed, 'database')
+    const server = processOf(killed, 'server')
+    // Held, it cannot notice that nobody watches over it, and has the port still.
+    process.kill(server, 'SIGSTOP')
     killed.child.kill('SIGKILL')
     await killed.ended
-    expect(alive(database)).to.equal(true)
-    // The server notices by itself that nobody watches over it.
-    while (alive(server)) await new Promise((resolve) => setTimeout(resolve, 50))
+    expect(isAlive(database)).to.equal(true)
 
     const recovered = start()
+    await says(recovered, `server: stopping process ${server}`)
+    process.kill(server, 'SIGCONT')
     await says(recovered, 'Lapsus is at')
     expect(recovered.output()).to.contain('a run before this one was killed')
     expect(recovered.output()).to.contain(`stopping process ${database}`)
-    expect(await takesAt(addressOf(recovered))).to.have.length(1)
+    expect(addressOf(recovered)).to.equal(address)
+    expect(isAlive(server)).to.equal(false)
+    expect(await takesAt(address)).to.have.length(1)
 
     recovered.child.kill('SIGTERM')
     expect(await recovered.ended).to.equal(0)
@@ -114,29 +95,27 @@ describe('npm start', function () {
     const run = start()
     await says(run, 'Lapsus is at')
     const address = addressOf(run)
-    const healthy = async () => (await fetch(`${address}/health`).catch(() => null))?.status === 200
 
-    process.kill(processOf(run, SERVER), 'SIGKILL')
+    process.kill(processOf(run, 'server'), 'SIGKILL')
     await says(run, 'the server ended with code 1: starting it again in 0.5 s')
-    while (!(await healthy())) await new Promise((resolve) => setTimeout(resolve, 50))
+    while (!(await isHealthy(address))) await pause(50)
     expect(await takesAt(address)).to.have.length(1)
 
-    process.kill(processOf(run, DATABASE), 'SIGKILL')
+    process.kill(processOf(run, 'database'), 'SIGKILL')
     await says(run, 'MariaDB ended with code 1: starting it again in 0.5 s')
-    while (!(await healthy())) await new Promise((resolve) => setTimeout(resolve, 50))
+    while (!(await isHealthy(address))) await pause(50)
     expect(await takesAt(address)).to.have.length(1)
 
     for (let ends = 2; ends <= 5; ends++) {
-      const server = () => Number([...run.output().matchAll(new RegExp(SERVER, 'g'))].at(-1)![1])
-      while (!alive(server())) await new Promise((resolve) => setTimeout(resolve, 30))
-      process.kill(server(), 'SIGKILL')
-      const gone = server()
-      while (alive(gone)) await new Promise((resolve) => setTimeout(resolve, 10))
+      while (!isAlive(processOf(run, 'server'))) await pause(30)
+      const server = processOf(run, 'server')
+      process.kill(server, 'SIGKILL')
+      while (isAlive(server)) await pause(10)
     }
     expect(await run.ended).to.equal(1)
     expect(run.output()).to.contain('the server ended 5 times, last with code 1; see')
     expect(run.output()).to.contain('server.log')
-    expect(alive(processOf(run, DATABASE))).to.equal(false)
+    expect(isAlive(processOf(run, 'database'))).to.equal(false)
   })
 
   it('keeps little in memory while it watches', async () => {
@@ -170,7 +149,7 @@ describe('npm start', function () {
 
   it('uses another MariaDB when DATABASE_URL names one', async () => {
     const elsewhere = mkdtempSync(join(tmpdir(), 'lapsus-elsewhere-'))
-    const other = run('start.mjs', [], {
+    const other = started({
       ...env,
       LAPSUS_STATE: elsewhere,
       DATABASE_URL: process.env['TEST_DATABASE_URL']!,
@@ -190,7 +169,7 @@ describe('npm start', function () {
     const refused = start({ PORT: String(port) })
     expect(await refused.ended).to.equal(1)
     expect(refused.output()).to.contain(`PORT is ${port}, but something else listens there`)
-    expect(alive(processOf(refused, DATABASE))).to.equal(false)
+    expect(isAlive(processOf(refused, 'database'))).to.equal(false)
     squatter.close()
   })
 

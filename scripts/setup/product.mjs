@@ -1,9 +1,9 @@
 /** The server process and the port it is remembered under. */
 import { spawn } from 'node:child_process'
-import { closeSync, existsSync, openSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { closeSync, existsSync, openSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { freePort, portIsFree } from './database.mjs'
-import { stopProcess } from './processes.mjs'
+import { startTicks, stopProcess } from './processes.mjs'
 import { ROOT, STATE } from './root.mjs'
 import { SetupError, say } from './say.mjs'
 
@@ -12,6 +12,19 @@ export const SERVER_LOG = join(STATE, 'server.log')
 /** What the process says beside its log: the runtime's own last words. */
 const CRASH_LOG = join(STATE, 'server.crash.log')
 const MOST_CRASH_LOG_BYTES = 1024 * 1024
+/** Which process the server is: one that outlives its supervisor for a moment still has the port. */
+const SERVER_PROCESS = join(STATE, 'server.json')
+
+/** Ends the server of a run that was killed, so that its port is free again. */
+export async function stopLeftoverServer() {
+  if (!existsSync(SERVER_PROCESS)) return
+  const { pid, ticks } = JSON.parse(readFileSync(SERVER_PROCESS, 'utf8'))
+  if (startTicks(pid) === ticks) {
+    say(`server: stopping process ${pid}, left over from a run that was killed`)
+    await stopProcess(pid)
+  }
+  rmSync(SERVER_PROCESS)
+}
 
 /** PORT if given, else the port of last time, else the usual one; another if someone else has it. */
 export async function choosePort() {
@@ -57,6 +70,7 @@ export async function startServer(databaseUrl, port, env = {}) {
     },
   )
   closeSync(log)
+  writeFileSync(SERVER_PROCESS, JSON.stringify({ pid: child.pid, ticks: startTicks(child.pid) }))
   const exited = new Promise((resolve) => child.once('exit', (code) => resolve(code ?? 1)))
   const address = await Promise.race([
     new Promise((resolve, reject) =>

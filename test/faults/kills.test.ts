@@ -1,0 +1,183 @@
+/** kill −9 of any process of the product, or of a game, at any time: nothing that was acknowledged is lost. */
+import { expect } from 'chai'
+import { spawn, type ChildProcess } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { TakeDetail } from '@lapsus/api'
+import { addressOf, isAlive, isHealthy, pause, processOf, run, says, type Run } from '../support/npm-start.ts'
+import { isLong, report, SEED } from './support/extent.ts'
+import { brokenIn, numbersOf } from './support/frames.ts'
+import { randomOf } from './support/random.ts'
+
+const KILLS = isLong ? 210 : 8
+/** After so many, the game that lives through them ends its take and begins another. */
+const KILLS_A_TAKE = 20
+const VICTIMS = [
+  'server',
+  'database',
+  'supervisor',
+  'sender',
+  'server and database',
+  'sender and server',
+] as const
+/** The supervisor gives a part up after five ends within a minute. */
+const MOST_ENDS = 4
+const WINDOW_MS = 60_000
+/** A kill comes at any time until so long after the one before: also while things are being started again. */
+const LONGEST_PAUSE_MS = 4_000
+const RECOVERY_MS = 60_000
+
+/** A game of its own process, and what it says. */
+class Sender {
+  readonly take: string
+  readonly #child: ChildProcess
+  readonly #ended: Promise<unknown>
+  #text = ''
+
+  constructor(address: string, take: string) {
+    this.take = take
+    const script = join(import.meta.dirname, 'support/sender.ts')
+    this.#child = spawn(process.execPath, ['--import', 'tsx', script, address, take], {
+      stdio: ['pipe', 'pipe', 'inherit'],
+    })
+    this.#child.stdout!.on('data', (data) => (this.#text += data))
+    this.#ended = new Promise((resolve) => this.#child.once('close', resolve))
+  }
+
+  /** The last figure of such a line. */
+  said(word: 'acknowledged' | 'made'): number {
+    return Number([...this.#text.matchAll(new RegExp(`^${word} (\\d+)$`, 'gm'))].at(-1)?.[1] ?? 0)
+  }
+
+  get problems(): string[] {
+    return [...this.#text.matchAll(/^problem (.*)$/gm)].map(([, problem]) => problem!)
+  }
+
+  async kill(): Promise<void> {
+    this.#child.kill('SIGKILL')
+    await this.#ended
+  }
+
+  /** Ends in good order, once something of it has come. */
+  async finish(): Promise<void> {
+    while (this.said('acknowledged') === 0 && this.#child.exitCode === null) await pause(50)
+    this.#child.stdin!.end()
+    await this.#ended
+  }
+}
+
+describe('kills at random points', function () {
+  this.timeout(KILLS * 30_000 + 120_000)
+  const state = mkdtempSync(join(tmpdir(), 'lapsus-kills-'))
+  const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
+  let product: Run
+  const senders: Sender[] = []
+
+  after(async () => {
+    for (const sender of senders) await sender.kill()
+    product?.child.kill('SIGTERM')
+    await product?.ended
+    rmSync(state, { recursive: true, force: true })
+  })
+
+  it(`${KILLS} of them lose nothing that was acknowledged, and no frame of a game that lives on`, async () => {
+    const random = randomOf(SEED)
+    product = run('start.mjs', [], env)
+    await says(product, 'Lapsus is at')
+    const address = addressOf(product)
+    const counts = new Map<string, number>()
+    const killed: { take: string; acknowledged: number }[] = []
+    const finished: { take: string; made: number }[] = []
+    const ends = { server: [] as number[], database: [] as number[] }
+    let takes = 0
+    const begin = () => {
+      const sender = new Sender(address, `kills-${SEED}-${process.pid}-${takes++}`)
+      senders.push(sender)
+      return sender
+    }
+    const finish = async (sender: Sender) => {
+      await healthy('before a game ends')
+      await sender.finish()
+      finished.push({ take: sender.take, made: sender.said('made') })
+      expect(sender.problems.filter((text) => text.includes('has not acknowledged'))).to.deep.equal([])
+    }
+
+    const healthy = async (when: string) => {
+      const deadline = Date.now() + RECOVERY_MS
+      while (!(await isHealthy(address))) {
+        if (Date.now() > deadline) throw new Error(`not well again ${when}:\n${product.output()}`)
+        await pause(50)
+      }
+    }
+    const kill = (part: 'server' | 'database') => {
+      const pid = processOf(product, part)
+      if (!isAlive(pid)) return
+      process.kill(pid, 'SIGKILL')
+      ends[part].push(Date.now())
+    }
+    const mayEnd = (part: 'server' | 'database') =>
+      ends[part].filter((ms) => Date.now() - ms < WINDOW_MS).length < MOST_ENDS
+    const allowed = (victim: string) =>
+      (['server', 'database'] as const).every((part) => !victim.includes(part) || mayEnd(part))
+
+    // One lives through everything, and one is a victim itself.
+    let steady = begin()
+    let mortal = begin()
+    for (let i = 0; i < KILLS; i++) {
+      await pause(random.next() * LONGEST_PAUSE_MS)
+      // Each at least once, then by chance.
+      const victim = VICTIMS[i] ?? random.pick(VICTIMS.filter(allowed))
+      counts.set(victim, (counts.get(victim) ?? 0) + 1)
+      if (victim.includes('server')) kill('server')
+      if (victim.includes('database')) kill('database')
+      if (victim === 'supervisor') {
+        product.child.kill('SIGKILL')
+        await product.ended
+        product = run('start.mjs', [], env)
+        ends.server = []
+        ends.database = []
+      }
+      if (victim.includes('sender')) {
+        await mortal.kill()
+        killed.push({ take: mortal.take, acknowledged: mortal.said('acknowledged') })
+        mortal = begin()
+      }
+      if (i % KILLS_A_TAKE === KILLS_A_TAKE - 1) {
+        await finish(steady)
+        steady = begin()
+      }
+    }
+    await healthy('after the last kill')
+    await finish(steady)
+    await finish(mortal)
+
+    let frames = 0
+    for (const { take, made } of finished) {
+      const numbers = await numbersOf(address, take)
+      expect(brokenIn(numbers), take).to.deep.equal([])
+      expect(numbers.length, take).to.equal(made)
+      const detail = (await (await fetch(`${address}/api/takes/${take}`)).json()) as TakeDetail
+      expect(detail.state, take).to.equal('complete')
+      frames += made
+    }
+    expect(frames).to.be.above(0)
+    let acknowledgedFrames = 0
+    for (const { take, acknowledged } of killed) {
+      acknowledgedFrames += acknowledged
+      // A game that is killed before its first word has no take.
+      if (acknowledged === 0) continue
+      const numbers = await numbersOf(address, take)
+      expect(brokenIn(numbers), take).to.deep.equal([])
+      expect(numbers.length, take).to.be.at.least(acknowledged)
+    }
+    report('kills', {
+      ...Object.fromEntries(VICTIMS.map((victim) => [victim, counts.get(victim) ?? 0])),
+      kills: KILLS,
+      finishedTakes: finished.length,
+      finishedFrames: frames,
+      killedTakes: killed.length,
+      acknowledgedFrames,
+    })
+  })
+})
