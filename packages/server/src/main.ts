@@ -6,7 +6,8 @@ import { startServer, type RunningServer } from './server.ts'
 /** Exit codes that the supervisor knows: what is wrong must be mended by hand, or will do after a new start. */
 const WRONG_SETTING = 78
 const CRASHED = 70
-/** After a crash, what is open is answered and committed for at most so long. */
+/** What is open is answered and committed for at most so long; less after a crash. */
+const STOP_PATIENCE_MS = 15_000
 const CRASH_PATIENCE_MS = 5_000
 
 const config = read()
@@ -18,8 +19,7 @@ let ending = false
 for (const event of ['uncaughtException', 'unhandledRejection'] as const) {
   process.on(event, (error: unknown) => {
     log.fatal({ err: error }, 'unhandled failure')
-    setTimeout(() => process.exit(CRASHED), CRASH_PATIENCE_MS).unref()
-    void end('unhandled failure', CRASHED)
+    void end('unhandled failure', CRASHED, CRASH_PATIENCE_MS)
   })
 }
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => void end(signal, 0))
@@ -35,9 +35,10 @@ try {
   complain(error.message)
 }
 
-async function end(reason: string, code: number): Promise<void> {
+async function end(reason: string, code: number, patienceMs = STOP_PATIENCE_MS): Promise<void> {
   if (ending) return
   ending = true
+  setTimeout(() => process.exit(code), patienceMs)
   log.info({ reason }, 'stopping')
   await server?.stop().catch((error: unknown) => log.error({ err: error }, 'did not stop in good order'))
   process.exit(code)

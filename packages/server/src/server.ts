@@ -52,6 +52,8 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const http = createServer(
     createApp({ config, database, health, guard, access, recordings, otlp, log }).callback(),
   )
+  // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
+  Object.assign(http, { httpAllowHalfOpen: true })
   const sockets = acceptStreams(http, streams, guard, access, log)
   await listen(http, config)
   const { port } = http.address() as AddressInfo

@@ -118,6 +118,51 @@ describe('the server', () => {
     expect((await problem('/v1/traces', { method: 'POST' })).status).to.equal(415)
   })
 
+  it('answers a client that closes its half after its request', async () => {
+    const traces = JSON.stringify({ resourceSpans: [] })
+    const answer = await new Promise<string>((resolve) => {
+      let text = ''
+      const socket = connectTcp(port(), '127.0.0.1', () =>
+        socket.end(
+          `POST /v1/traces HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: ${traces.length}\r\n\r\n${traces}`,
+        ),
+      )
+      socket.on('data', (data) => (text += data))
+      socket.on('close', () => resolve(text))
+    })
+    expect(answer).to.match(/^HTTP\/1\.1 200/)
+  })
+
+  it('answers every handshake, also one that is none', async () => {
+    const broken = (from: string, to: string) => raw(handshake('/ingest').replace(from, to))
+    expect(await broken('Sec-WebSocket-Version: 13', 'Sec-WebSocket-Version: 12')).to.match(/^HTTP\/1\.1 400/)
+    expect(await broken('Sec-WebSocket-Key', 'Sec-WebSocket-Kee')).to.match(/^HTTP\/1\.1 400/)
+    expect(await broken('Upgrade: websocket', 'Upgrade: webrocket')).to.match(/^HTTP\/1\.1 400/)
+  })
+
+  it('brings in the same file twice at once: one take, whole, and no failure of the server', async () => {
+    const frames = Array.from({ length: 50 }, () => ({ lanes: [[node(0, MS)]], restNs: 0 }))
+    const chunks = Array.from({ length: 20 }, (_, i) => chunkRecord(i + 2, frames, i * 50 * MS))
+    const body = bytesOf([
+      takeRecord({ take: 'twice-at-once' }),
+      declare,
+      ...chunks,
+      endRecord(22),
+    ]) as BodyInit
+    const statuses = await Promise.all(
+      Array.from({ length: 4 }, async () => {
+        const response = await fetch(`${server.address}/api/imports`, { method: 'POST', body })
+        if (response.status === 409) expect(await response.text()).to.contain('take twice-at-once')
+        return response.status
+      }),
+    )
+    expect(statuses.filter((status) => status !== 201 && status !== 409)).to.deep.equal([])
+    expect(await getJson<TakeDetail>(server, '/api/takes/twice-at-once')).to.include({
+      frames: 1_000,
+      state: 'complete',
+    })
+  })
+
   it('answers on the same connection after it has refused an import', async () => {
     // More than fits into any buffer, so that most of it is still coming when it is refused.
     const body = Buffer.alloc(8 * 1024 * 1024, 'not a take ')

@@ -6,6 +6,7 @@ import type { Context, Next } from 'koa'
 import type { Logger } from 'pino'
 import { failureKind } from '../database/failure.ts'
 import { CommitFailure } from '../ingest/set-aside.ts'
+import { StaleWriter } from '../ingest/take-writer.ts'
 import { databaseAway, ProblemError } from '../problem-error.ts'
 
 /** How long the rest of a refused request may go on coming. */
@@ -55,6 +56,7 @@ function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | u
     return { problem: problem(status, message, field), retryAfterS }
   }
   if (error instanceof FormatError) return { problem: problem(422, error.message) }
+  if (error instanceof StaleWriter) return { problem: problem(409, error.message, 'take') }
   const cause = error instanceof CommitFailure ? error.cause : error
   const kind = failureKind(cause)
   if (kind === 'away') return problemOf(databaseAway('the database does not answer'))

@@ -24,7 +24,11 @@ export function acceptStreams(
     perMessageDeflate: false,
     handleProtocols: (offered) => (offered.has(INGEST_PROTOCOL) ? INGEST_PROTOCOL : false),
   })
-  sockets.on('wsClientError', (error) => log.debug({ error: error.message }, 'no WebSocket handshake'))
+  // Whoever listens has to answer: unanswered, the connection would stay open for good.
+  sockets.on('wsClientError', (error, socket) => {
+    log.debug({ error: error.message }, 'no WebSocket handshake')
+    refuse(socket, 400)
+  })
   http.on('upgrade', (request, socket, head) => {
     // A raw socket whose error nobody hears ends the process.
     socket.on('error', (error: Error) =>
@@ -65,5 +69,6 @@ export const bearerOf = (authorization: string | undefined): string | undefined 
 function refuse(socket: Duplex, status: number): void {
   const headers = { ...SECURITY_HEADERS, Connection: 'close', 'Content-Length': '0' }
   const lines = Object.entries(headers).map(([name, value]) => `${name}: ${value}`)
+  socket.once('finish', () => socket.destroy())
   socket.end([`HTTP/1.1 ${status} ${STATUS_CODES[status]}`, ...lines, '', ''].join('\r\n'))
 }
