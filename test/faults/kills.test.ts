@@ -1,6 +1,5 @@
 /** kill −9 of any process of the product, or of a game, at any time: nothing that was acknowledged is lost. */
 import { expect } from 'chai'
-import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -8,6 +7,7 @@ import type { TakeDetail } from '@lapsus/api'
 import { addressOf, isAlive, isHealthy, pause, processOf, run, says, type Run } from '../support/npm-start.ts'
 import { isLong, report, SEED } from './support/extent.ts'
 import { brokenIn, numbersOf } from './support/frames.ts'
+import { Game } from './support/game.ts'
 import { randomOf } from './support/random.ts'
 
 const KILLS = isLong ? 210 : 8
@@ -28,54 +28,15 @@ const WINDOW_MS = 60_000
 const LONGEST_PAUSE_MS = 4_000
 const RECOVERY_MS = 60_000
 
-/** A game of its own process, and what it says. */
-class Sender {
-  readonly take: string
-  readonly #child: ChildProcess
-  readonly #ended: Promise<unknown>
-  #text = ''
-
-  constructor(address: string, take: string) {
-    this.take = take
-    const script = join(import.meta.dirname, 'support/sender.ts')
-    this.#child = spawn(process.execPath, ['--import', 'tsx', script, address, take], {
-      stdio: ['pipe', 'pipe', 'inherit'],
-    })
-    this.#child.stdout!.on('data', (data) => (this.#text += data))
-    this.#ended = new Promise((resolve) => this.#child.once('close', resolve))
-  }
-
-  /** The last figure of such a line. */
-  said(word: 'acknowledged' | 'made'): number {
-    return Number([...this.#text.matchAll(new RegExp(`^${word} (\\d+)$`, 'gm'))].at(-1)?.[1] ?? 0)
-  }
-
-  get problems(): string[] {
-    return [...this.#text.matchAll(/^problem (.*)$/gm)].map(([, problem]) => problem!)
-  }
-
-  async kill(): Promise<void> {
-    this.#child.kill('SIGKILL')
-    await this.#ended
-  }
-
-  /** Ends in good order, once something of it has come. */
-  async finish(): Promise<void> {
-    while (this.said('acknowledged') === 0 && this.#child.exitCode === null) await pause(50)
-    this.#child.stdin!.end()
-    await this.#ended
-  }
-}
-
 describe('kills at random points', function () {
   this.timeout(KILLS * 30_000 + 120_000)
   const state = mkdtempSync(join(tmpdir(), 'lapsus-kills-'))
   const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
   let product: Run
-  const senders: Sender[] = []
+  const games: Game[] = []
 
   after(async () => {
-    for (const sender of senders) await sender.kill()
+    for (const game of games) await game.kill()
     product?.child.kill('SIGTERM')
     await product?.ended
     rmSync(state, { recursive: true, force: true })
@@ -92,15 +53,14 @@ describe('kills at random points', function () {
     const ends = { server: [] as number[], database: [] as number[] }
     let takes = 0
     const begin = () => {
-      const sender = new Sender(address, `kills-${SEED}-${process.pid}-${takes++}`)
-      senders.push(sender)
-      return sender
+      const game = new Game(address, `kills-${SEED}-${process.pid}-${takes++}`)
+      games.push(game)
+      return game
     }
-    const finish = async (sender: Sender) => {
+    const finish = async (game: Game) => {
       await healthy('before a game ends')
-      await sender.finish()
-      finished.push({ take: sender.take, made: sender.said('made') })
-      expect(sender.problems.filter((text) => text.includes('has not acknowledged'))).to.deep.equal([])
+      finished.push({ take: game.take, made: await game.finish() })
+      expect(game.problems.filter((text) => text.includes('has not acknowledged'))).to.deep.equal([])
     }
 
     const healthy = async (when: string) => {

@@ -2,7 +2,6 @@
 import { decode, encode } from 'cbor2'
 import 'cbor2/types'
 import { expect } from 'chai'
-import { fork, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { connect } from 'node:net'
 import { tmpdir } from 'node:os'
@@ -13,11 +12,11 @@ import type { TakeSummary } from '@lapsus/api'
 import { encodeRecord, INGEST_PATH, INGEST_PROTOCOL, readIngestMessage } from '@lapsus/core/format'
 import { richTake } from '../../packages/core/test/support/rich-take.ts'
 import { freshDatabase } from '../../packages/server/test/support.ts'
-import { isAlive, ROOT } from '../support/npm-start.ts'
 import { jsonLines, otlpJson, otlpProtobuf, takeFile, timeline } from './support/corpus.ts'
 import { isLong, report, SEED } from './support/extent.ts'
 import { mutateBytes, mutateTree } from './support/mutate.ts'
 import { randomOf, type Random } from './support/random.ts'
+import { forkServer, type ServerProcess } from './support/server.ts'
 
 /** Inputs at each entrance. */
 const COUNTS = isLong
@@ -54,33 +53,18 @@ describe('mutated input', function () {
   this.timeout(isLong ? 3_600_000 : 240_000)
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-mutations-'))
   const log = join(folder, 'server.log')
-  let server: ChildProcess
+  let server: ServerProcess
   let address: string
   let protobuf: Uint8Array
 
   before(async () => {
     writeFileSync(join(folder, 'game.mjs'), DEMO_GAME)
-    server = fork(join(ROOT, 'packages/server/dist/main.mjs'), {
-      env: {
-        ...process.env,
-        NODE_ENV: 'production',
-        DATABASE_URL: await freshDatabase(),
-        PORT: '0',
-        LAPSUS_LOG: log,
-        LAPSUS_SPOOL: join(folder, 'spool'),
-        LAPSUS_DEMO_GAME: join(folder, 'game.mjs'),
-      },
-    })
-    address = await new Promise<string>((resolve, reject) => {
-      server.once('message', (message) => resolve((message as { address: string }).address))
-      server.once('exit', () => reject(new Error('the server did not start')))
-    })
+    server = await forkServer(await freshDatabase(), folder, { LAPSUS_DEMO_GAME: join(folder, 'game.mjs') })
+    address = server.address
     protobuf = await otlpProtobuf()
   })
   after(async () => {
-    const ended = new Promise((resolve) => server.once('exit', resolve))
-    server.kill('SIGTERM')
-    await ended
+    await server?.stop()
     rmSync(folder, { recursive: true, force: true })
   })
 
@@ -105,7 +89,7 @@ describe('mutated input', function () {
     }
     await Promise.all(Array.from({ length: AT_ONCE }, work))
     expect(wrong, `the server says: ${complaintsIn(log)}`).to.deep.equal([])
-    expect(isAlive(server.pid!) && server.exitCode === null).to.equal(true)
+    expect(server.isAlive()).to.equal(true)
     expect((await fetch(`${address}/health`)).status).to.equal(200)
     // Mutations that are all refused at the first byte, or never, would try nothing.
     expect(Math.min(accepted, refused), `${accepted} accepted, ${refused} refused`).to.be.above(0)

@@ -1,0 +1,48 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { join } from 'node:path'
+import { pause } from '../../support/npm-start.ts'
+
+/** A game with numbered frames in a process of its own (sender.ts), and what it says. */
+export class Game {
+  readonly take: string
+  readonly #child: ChildProcess
+  readonly #ended: Promise<unknown>
+  #text = ''
+
+  constructor(address: string, take: string) {
+    this.take = take
+    const script = join(import.meta.dirname, 'sender.ts')
+    this.#child = spawn(process.execPath, ['--import', 'tsx', script, address, take], {
+      stdio: ['pipe', 'pipe', 'inherit'],
+    })
+    this.#child.stdout!.on('data', (data) => (this.#text += data))
+    this.#ended = new Promise((resolve) => this.#child.once('close', resolve))
+  }
+
+  /** The last figure of such a line. */
+  said(word: 'acknowledged' | 'made'): number {
+    return Number([...this.#text.matchAll(new RegExp(`^${word} (\\d+)$`, 'gm'))].at(-1)?.[1] ?? 0)
+  }
+
+  get problems(): string[] {
+    return [...this.#text.matchAll(/^problem (.*)$/gm)].map(([, problem]) => problem!)
+  }
+
+  /** Resolves when more than so many frames are acknowledged, or the game has ended. */
+  async untilAcknowledged(frames: number): Promise<void> {
+    while (this.said('acknowledged') <= frames && this.#child.exitCode === null) await pause(20)
+  }
+
+  async kill(): Promise<void> {
+    this.#child.kill('SIGKILL')
+    await this.#ended
+  }
+
+  /** Ends in good order, once something of it has come. @returns the frames it made */
+  async finish(): Promise<number> {
+    await this.untilAcknowledged(0)
+    this.#child.stdin!.end()
+    await this.#ended
+    return this.said('made')
+  }
+}
