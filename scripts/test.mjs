@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { ensureBuilt } from './setup/build.mjs'
-import { C_COMPILER, CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
+import { BACKUP, C_COMPILER, CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { ROOT } from './setup/root.mjs'
 import { run } from './setup/run.mjs'
@@ -21,7 +21,7 @@ const totals = { passed: 0, failed: 0, skipped: 0 }
 
 await runMain(async () => {
   checkNode()
-  ensurePrograms([...MARIADB, ...CHROMIUM, ...C_COMPILER])
+  ensurePrograms([...MARIADB, ...BACKUP, ...CHROMIUM, ...C_COMPILER])
   ensurePackages()
   await ensureBuilt()
   for (const [name, [tool, ...args]] of CHECKS) {

@@ -38,6 +38,7 @@ export async function startDatabase(folder) {
   const place = {
     data: join(folder, 'data'),
     settings: join(folder, 'settings.json'),
+    client: join(folder, 'client.cnf'),
     pid: join(folder, 'mariadbd.pid'),
     log: join(folder, DATABASE_LOG),
     socket: socketPath(folder),
@@ -49,6 +50,7 @@ export async function startDatabase(folder) {
 
   const settings = await rememberedSettings(place.settings)
   writeFileSync(place.init, initSql(settings.password), { mode: 0o600 })
+  writeFileSync(place.client, clientOptions(settings), { mode: 0o600 })
   const server = await launch(place, settings.port)
   say(`database: MariaDB answers on 127.0.0.1:${settings.port} (process ${server.pid})`)
   return {
@@ -119,6 +121,10 @@ const initSql = (password) =>
     `GRANT ALL ON \`${SCHEMA}%\`.* TO 'lapsus'@'127.0.0.1';`,
     '',
   ].join('\n')
+
+/** For MariaDB's own tools: `--defaults-file=…/client.cnf`. */
+const clientOptions = ({ port, password }) =>
+  ['[client]', 'host=127.0.0.1', `port=${port}`, 'user=lapsus', `password=${password}`, ''].join('\n')
 
 async function launch(place, port) {
   if (existsSync(place.log) && statSync(place.log).size > MOST_LOG_BYTES)

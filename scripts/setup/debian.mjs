@@ -84,3 +84,7 @@ export const CHROMIUM = [{ program: 'chromium', packages: ['chromium'], purpose:
 export const C_COMPILER = [
   { program: 'gcc', packages: ['gcc', 'libc6-dev'], purpose: 'C compiler for a test' },
 ]
+/** Backs up and restores in a test. */
+export const BACKUP = [
+  { program: 'mariadb-dump', packages: ['mariadb-client'], purpose: 'database back-up for a test' },
+]

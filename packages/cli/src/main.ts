@@ -1,7 +1,7 @@
 import { createReadStream, createWriteStream, existsSync } from 'node:fs'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
-import { checkImport } from '@lapsus/api'
+import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
 import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
@@ -129,6 +129,16 @@ program
       await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
     }
     console.log(out)
+  })
+
+program
+  .command('storage')
+  .description('say what the takes of the running Lapsus use, and which leave by themselves')
+  .option('--json', 'as JSON')
+  .action(async ({ json }: { json?: boolean }) => {
+    const response = await request(`${await serverAddress()}/api/storage`)
+    const report = checkStorage(await response.json())
+    console.log(json ? JSON.stringify(report, null, 2) : storageWords(report).join('\n') || 'No takes.')
   })
 
 function positive(text: string): number {

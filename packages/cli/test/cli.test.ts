@@ -14,6 +14,7 @@ import {
   type ChunkRecord,
   type TakeRecord,
 } from '@lapsus/core/format'
+import type { StorageReport } from '@lapsus/api'
 import { percentile } from '@lapsus/core/stats'
 import {
   bytesOf,
@@ -507,6 +508,24 @@ describe('lapsus and a running server', () => {
     )
     expect(recorded.err).to.contain('recorded 60 frames')
     expect(recorded.code).to.equal(0)
+    await server.stop()
+  })
+
+  it('says what takes use and which leave, also where a password is asked for', async () => {
+    const access = { password: 'a long password', ingestKeys: { '*': 'key' } }
+    const server = await testServer({ access, retention: { days: 30, bytes: 2e9 } })
+    const env = { LAPSUS_URL: server.address, LAPSUS_PASSWORD: access.password }
+    expect((await lapsus(['storage'], env)).out).to.equal('No takes.\n')
+    await lapsus(['import', file('stored.lapsus', bytesOf(sample()))], env)
+    const { out } = await lapsus(['storage'], env)
+    expect(out).to.match(/^1 take, stored in [\d.]+ kB\.\nTakes older than 30 days, or beyond 2.00 GB in all/)
+    const report = JSON.parse((await lapsus(['storage', '--json'], env)).out) as StorageReport
+    expect(report).to.include({ takes: 1, keptTakes: 0, keepDays: 30, keepBytes: 2e9 })
+    for (const LAPSUS_PASSWORD of ['', 'another password']) {
+      const { code, err } = await lapsus(['storage'], { ...env, LAPSUS_PASSWORD })
+      expect(code).to.equal(2)
+      expect(err).to.contain('sign in first')
+    }
     await server.stop()
   })
 

@@ -5,6 +5,7 @@ import { isAlive, ROOT } from '../../support/npm-start.ts'
 
 export interface ServerProcess {
   address: string
+  pid: number
   isAlive(): boolean
   /** Ends it in good order. */
   stop(): Promise<void>
@@ -34,6 +35,7 @@ export async function forkServer(
   })
   return {
     address,
+    pid: child.pid!,
     isAlive: () => child.exitCode === null && isAlive(child.pid!),
     stop: async () => {
       child.kill('SIGTERM')

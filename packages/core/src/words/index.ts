@@ -37,7 +37,8 @@ export const plural = (value: number, one: string, many = `${one}s`): string =>
 export function bytes(value: number): string {
   if (value < 1000) return `${value} B`
   if (value < 1e6) return `${three(value / 1e3)} kB`
-  return `${three(value / 1e6)} MB`
+  if (value < 1e9) return `${three(value / 1e6)} MB`
+  return `${three(value / 1e9)} GB`
 }
 
 export function duration(milliseconds: number): string {

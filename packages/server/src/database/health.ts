@@ -15,8 +15,10 @@ export interface Health {
 }
 
 const ASK_EVERY_MS = 300
-/** Two in a row fit into the second within which health must answer. */
-const PATIENCE_MS = 350
+/** Whoever asks how things are hears within a second. */
+const ANSWER_WITHIN_MS = 850
+/** On a busy machine a database that is well may be slow: only after so long are requests turned away. */
+const PATIENCE_MS = 2_000
 /** After a long computation in this process an answer may be there that nobody has read yet. */
 const GRACE_MS = 50
 /** Less room than this and nothing is stored any more: MariaDB itself must never run out of it. */
@@ -25,6 +27,7 @@ export const LEAST_ROOM_BYTES = 64 * 1024 * 1024
 const FULL_FOR_MS = 5_000
 
 const WELL: Health = { status: 'ok', reason: null }
+const SILENT: Health = { status: 'away', reason: 'the database does not answer' }
 
 export class DatabaseHealth {
   readonly #url: URL
@@ -52,7 +55,7 @@ export class DatabaseHealth {
 
   start(): void {
     const ask = async () => {
-      await this.check()
+      await this.#askAnew()
       if (!this.#stopped) this.#timer = setTimeout(() => void ask(), ASK_EVERY_MS)
     }
     void ask()
@@ -92,6 +95,21 @@ export class DatabaseHealth {
 
   /** Asks anew; resolves within a second, whatever the database does. */
   async check(): Promise<Health> {
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const late = new Promise<Health>((resolve) => {
+      timer = setTimeout(
+        () => resolve(this.#answers.status === 'away' ? this.#answers : SILENT),
+        ANSWER_WITHIN_MS,
+      )
+    })
+    try {
+      return await Promise.race([this.#askAnew(), late])
+    } finally {
+      clearTimeout(timer)
+    }
+  }
+
+  async #askAnew(): Promise<Health> {
     // One that is under way may have been answered before what is asked about happened.
     await this.#asking
     this.#asking ??= this.#ask().finally(() => (this.#asking = null))
@@ -133,7 +151,7 @@ export class DatabaseHealth {
       const answer = await inTime(this.#select())
       if (answer) return WELL
       this.#forgetConnection()
-      return { status: 'away', reason: 'the database does not answer' }
+      return SILENT
     } catch (error) {
       this.#forgetConnection()
       return { status: 'away', reason: `the database cannot be reached: ${wordsOf(error as Error)}` }
