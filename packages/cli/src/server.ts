@@ -32,9 +32,11 @@ function noted(): string | null {
     : null
 }
 
-/** For a Lapsus that asks who comes in. */
-export const withPassword = (): Record<string, string> =>
-  process.env['LAPSUS_PASSWORD'] ? { authorization: `Bearer ${process.env['LAPSUS_PASSWORD']}` } : {}
+/** For a Lapsus that asks who comes in: Basic authentication (RFC 7617), with the password alone. */
+export function withPassword(): Record<string, string> {
+  const password = process.env['LAPSUS_PASSWORD']
+  return password ? { authorization: `Basic ${Buffer.from(`:${password}`).toString('base64')}` } : {}
+}
 
 /** The response, or a CliError with what the server says is wrong. */
 export async function request(url: string, init?: RequestInit): Promise<Response> {

@@ -512,7 +512,7 @@ describe('lapsus and a running server', () => {
   })
 
   it('says what takes use and which leave, also where a password is asked for', async () => {
-    const access = { password: 'a long password', ingestKeys: { '*': 'key' } }
+    const access = { password: 'a long pässword', ingestKeys: { '*': 'key' } }
     const server = await testServer({ access, retention: { days: 30, bytes: 2e9 } })
     const env = { LAPSUS_URL: server.address, LAPSUS_PASSWORD: access.password }
     expect((await lapsus(['storage'], env)).out).to.equal('No takes.\n')

@@ -116,6 +116,35 @@ describe('WebSocket sink', () => {
     await server.stop()
   })
 
+  it('tries again at once when it is closed: the server may be back since the last try', async () => {
+    const server = await PatientServer.start()
+    let isUp = false
+    let failures = 0
+    const sink = new WebSocketSink(
+      server.url,
+      (url) => {
+        if (isUp) return connect(url)
+        failures++
+        const socket = { send: () => {}, close: () => {} } as unknown as Socket
+        setTimeout(() => socket.onclose!(), 0)
+        return socket
+      },
+      MB,
+      () => {},
+    )
+    sink.put(bytes(0), 0)
+    sink.put(bytes(1), 1)
+    // By then it waits longer for the next try than closing is patient.
+    await until(() => failures === 4, 'it has tried four times')
+    isUp = true
+    const closing = sink.close()
+    await until(() => server.got.length === 1, 'the record arrives')
+    server.acknowledge(1)
+    await closing
+    expect(sink.wasDelivered).to.equal(true)
+    await server.stop()
+  })
+
   it('gives up when the server refuses, and says why', async () => {
     const server = await PatientServer.start()
     const problems: string[] = []

@@ -59,6 +59,7 @@ export class WebSocketSink implements Sink {
   #sent = 0
   #sendTimer: ReturnType<typeof setTimeout> | undefined
   #over = false
+  #isClosing = false
   #settled = false
   #retryMs = FIRST_RETRY_MS
   #retryTimer: ReturnType<typeof setTimeout> | undefined
@@ -138,6 +139,9 @@ export class WebSocketSink implements Sink {
   async close(): Promise<void> {
     const beganMs = performance.now()
     this.#lastNewsMs = beganMs
+    this.#isClosing = true
+    // A server that is back is not waited for: the next try may be seconds away.
+    if (this.#retryTimer !== undefined && this.#socket === null) this.#tryAgainIn(0)
     while (!this.isDrained && !this.#over) {
       const nowMs = performance.now()
       if (nowMs - this.#lastNewsMs > CLOSE_PATIENCE_MS || nowMs - beganMs > LONGEST_CLOSE_MS) break
@@ -178,7 +182,10 @@ export class WebSocketSink implements Sink {
       this.#end()
       return
     }
-    socket.onopen = () => safely(() => socket.send(this.#head!), undefined)
+    socket.onopen = () => {
+      this.#lastNewsMs = performance.now()
+      safely(() => socket.send(this.#head!), undefined)
+    }
     socket.onmessage = (event) => this.#receive(event.data)
     socket.onerror = (event) => this.#explain(event)
     socket.onclose = () => this.#lost(socket)
@@ -233,8 +240,13 @@ export class WebSocketSink implements Sink {
     this.#ready = false
     if (this.#over) return
     this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
-    this.#retryTimer = unheld(setTimeout(() => this.#open(), this.#retryMs))
+    this.#tryAgainIn(this.#isClosing ? FIRST_RETRY_MS : this.#retryMs)
     this.#retryMs = Math.min(this.#retryMs * 2, LONGEST_RETRY_MS)
+  }
+
+  #tryAgainIn(ms: number): void {
+    clearTimeout(this.#retryTimer)
+    this.#retryTimer = unheld(setTimeout(() => this.#open(), ms))
   }
 
   /** Each message once. */

@@ -15,7 +15,7 @@ export function signedIn(access: Access) {
       await next()
       return
     }
-    throw new ProblemError(401, 'sign in first, or show the password: Authorization: Bearer …')
+    throw new ProblemError(401, 'sign in first, or show the password: Authorization: Basic …')
   }
 }
 
@@ -23,10 +23,20 @@ const asksForData = (path: string): boolean =>
   (path.startsWith('/api/') && path !== SESSION_PATH) || path === OTLP_PATH
 
 async function mayAsk(context: Context, access: Access): Promise<boolean> {
-  const bearer = bearerOf(context.headers.authorization)
-  if (bearer === undefined) return access.isSignedIn(context.cookies.get(SESSION_COOKIE))
+  const { authorization } = context.headers
+  const password = passwordOf(authorization)
+  if (password !== undefined) return access.isPassword(password, context.ip)
+  const key = bearerOf(authorization)
+  if (key === undefined) return access.isSignedIn(context.cookies.get(SESSION_COOKIE))
   const brings = context.path === OTLP_PATH || (context.path === IMPORT_PATH && context.method === 'POST')
   // Whose take it is is only known once it is read: here a key for every game is wanted.
-  if (brings && access.gamesOf(bearer) === null) return true
-  return access.isPassword(bearer, context.ip)
+  return brings && access.gamesOf(key) === null
+}
+
+/** The password of Basic authentication (RFC 7617); the name before it is of no account. */
+function passwordOf(authorization: string | undefined): string | undefined {
+  const encoded = /^Basic ([A-Za-z0-9+/=]+)$/i.exec(authorization ?? '')?.[1]
+  if (encoded === undefined) return undefined
+  const pair = Buffer.from(encoded, 'base64').toString('utf8')
+  return pair.slice(pair.indexOf(':') + 1)
 }
