@@ -1,6 +1,7 @@
 /** What reads whatever comes in: item ends, data that fits, spool files, messages, the order of traces. */
 import { expect } from 'chai'
-import { encode as otherEncode } from 'cbor2'
+import { decode as otherDecode, encode as otherEncode } from 'cbor2'
+import 'cbor2/types'
 import fc from 'fast-check'
 import {
   CUT,
@@ -14,10 +15,13 @@ import {
   scanItem,
   spooledRecords,
   spoolName,
+  validateRecord,
 } from '@lapsus/core/format'
 import { frameAt, NO_PATH, PathTable, type Marker } from '@lapsus/core/take'
 import { EarliestFirst } from '../src/exchange/heap.ts'
 import { leaveOutNewPaths } from '../src/take/leave-out.ts'
+import { HOSTILE, HOSTILE_BEYOND_JSON, placesIn, type Holder } from './support/hostile.ts'
+import { richTake } from './support/rich-take.ts'
 import { chunkRecord, declareRecord, node, takeRecord } from './support/takes.ts'
 
 describe('the end of an item', () => {
@@ -55,6 +59,34 @@ describe('the end of an item', () => {
     const deep = (levels: number) => new Uint8Array(levels).fill(0x81)
     expect(scanItem(deep(LIMITS.itemDepth - 1), 0)).to.equal(CUT)
     expect(() => scanItem(deep(LIMITS.itemDepth + 1), 0)).to.throw(FormatError, 'nested deeper')
+  })
+})
+
+describe('a record with any value in any place', () => {
+  it('is a good one or is refused in words', () => {
+    let refused = 0
+    let good = 0
+    for (const record of richTake()) {
+      const bytes = encodeRecord(record)
+      const decoded = () => ({ value: otherDecode(bytes) as Holder })
+      const count = placesIn(decoded()).length
+      for (let i = 0; i < count; i++) {
+        for (const hostile of [...HOSTILE, ...HOSTILE_BEYOND_JSON]) {
+          const root = decoded()
+          const { holder, key } = placesIn(root)[i]!
+          holder[key] = hostile()
+          try {
+            validateRecord(root.value)
+            good++
+          } catch (error) {
+            if (!(error instanceof FormatError)) throw new Error(`${key}: ${String(error)}`, { cause: error })
+            refused++
+          }
+        }
+      }
+    }
+    expect(refused).to.be.above(3_000)
+    expect(good).to.be.above(100)
   })
 })
 

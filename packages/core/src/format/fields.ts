@@ -4,7 +4,8 @@ import { LIMITS } from './limits.ts'
 
 export type Fields = Record<string, unknown>
 
-function shown(value: unknown): string {
+/** A value as a message may show it, whatever it is. */
+export function shown(value: unknown): string {
   if (value === undefined) return 'nothing'
   if (typeof value === 'string') return JSON.stringify(value.slice(0, 60))
   if (typeof value === 'number' || typeof value === 'boolean' || value === null) return String(value)

@@ -7,6 +7,7 @@ import {
   finite,
   finiteColumn,
   list,
+  shown,
   text,
   texts,
   time,
@@ -66,7 +67,7 @@ const sequence = (fields: Fields) => whole(fields, 'sequence', 1, Number.MAX_SAF
 
 function takeRecord(fields: Fields): TakeRecord {
   if (fields['lapsus'] !== FORMAT_VERSION) {
-    throw new FormatError('other-version', `"lapsus" is ${String(fields['lapsus'])}`)
+    throw new FormatError('other-version', `"lapsus" is ${shown(fields['lapsus'])}`)
   }
   const take = text(fields, 'take')
   if (!/^[A-Za-z0-9_-]{8,64}$/.test(take)) throw bad('take', "8 to 64 letters, digits, '-' or '_'", take)
