@@ -7,6 +7,7 @@ import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
+import type { Page } from 'puppeteer-core'
 import { checkPage, type TakeDetail } from '@lapsus/api'
 import { getJson, testServer } from '../../server/test/support.ts'
 import { launchBrowser } from '../../../test/support/browser.ts'
@@ -25,12 +26,74 @@ function bundle(contents: string): Uint8Array {
   return outputFiles[0]!.contents
 }
 
+/** Opens a page of a port of its own that runs /game.js, and closes it after `work`. */
+async function inPage(
+  scripts: Record<string, Uint8Array>,
+  work: (page: Page) => Promise<void>,
+): Promise<void> {
+  const site = createServer((request, response) => {
+    const wanted = scripts[request.url ?? '']
+    if (wanted !== undefined) response.writeHead(200, { 'content-type': 'text/javascript' }).end(wanted)
+    else
+      response
+        .writeHead(200, { 'content-type': 'text/html' })
+        .end('<script type="module" src="/game.js"></script>')
+  })
+  await new Promise<void>((resolve) => site.listen(0, '127.0.0.1', resolve))
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-browser-'))
+  const browser = await launchBrowser(folder)
+  try {
+    const page = await browser.newPage()
+    await page.goto(`http://127.0.0.1:${(site.address() as AddressInfo).port}/`)
+    await work(page)
+  } finally {
+    await browser.close()
+    site.close()
+    rmSync(folder, { recursive: true, force: true })
+  }
+}
+
 describe('probe in a browser', function () {
   this.timeout(60_000)
 
   it('is small, with everything it depends on', () => {
     const whole = bundle(`export * from './browser.ts'`)
     expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)
+  })
+
+  it('takes any calls with any arguments, and any options, without throwing', async () => {
+    const script = bundle(`
+      import fc from 'fast-check'
+      import { createProbe } from './browser.ts'
+      console.warn = () => {}
+      import { anything, calls, play } from '../test/calls.ts'
+      const sink = () => ({ hasRoom: () => true, put: () => {}, close: async () => {} })
+      // Once the page has loaded: it takes a while.
+      setTimeout(() => { try {
+        fc.assert(fc.property(calls, (list) => {
+          const probe = createProbe({ game: 'Page', to: sink(), onProblem: () => {} })
+          probe.frame()
+          play(probe, list)
+          probe.frame()
+          void probe.close()
+        }), { numRuns: 60 })
+        fc.assert(fc.property(anything, anything, (all, one) => {
+          for (const options of [all, { game: one, target: one, to: sink(), take: one, conditions: one, bufferMb: one,
+              heap: one, mode: one, keepSeconds: one, tripwires: one }]) {
+            const probe = createProbe(options)
+            probe.frame()
+            probe.frame()
+            void probe.close()
+          }
+        }), { numRuns: 60 })
+        document.title = 'done'
+      } catch (error) {
+        document.title = String(error.stack ?? error)
+      } })`)
+    await inPage({ '/game.js': script }, async (page) => {
+      await page.waitForFunction(() => document.title !== '', { timeout: 40_000 })
+      expect(await page.title()).to.equal('done')
+    })
   })
 
   it('records a page’s frames, and the jobs of a web worker beside them', async () => {
@@ -62,21 +125,7 @@ describe('probe in a browser', function () {
         lane.endJob(job, WORK)
       }
       postMessage('ready')`)
-    const site = createServer((request, response) => {
-      const scripts: Record<string, Uint8Array> = { '/game.js': script, '/lane.js': lane }
-      const wanted = scripts[request.url ?? '']
-      if (wanted !== undefined) response.writeHead(200, { 'content-type': 'text/javascript' }).end(wanted)
-      else
-        response
-          .writeHead(200, { 'content-type': 'text/html' })
-          .end('<script type="module" src="/game.js"></script>')
-    })
-    await new Promise<void>((resolve) => site.listen(0, '127.0.0.1', resolve))
-    const folder = mkdtempSync(join(tmpdir(), 'lapsus-browser-'))
-    const browser = await launchBrowser(folder)
-    try {
-      const page = await browser.newPage()
-      await page.goto(`http://127.0.0.1:${(site.address() as AddressInfo).port}/`)
+    await inPage({ '/game.js': script, '/lane.js': lane }, async (page) => {
       await page.waitForFunction(() => document.title === 'done', { timeout: 30_000 })
       const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
       expect(take).to.include({ game: 'Page', target: 120, frames: 30, state: 'complete' })
@@ -90,11 +139,7 @@ describe('probe in a browser', function () {
       expect([job!.dispatched!.lane, job!.begun!.lane]).to.deep.equal([0, 1])
       expect(job!.begun!.atNs - job!.dispatched!.atNs).to.be.within(-1e6, 100e6)
       expect(job!.ended!.atNs - job!.begun!.atNs).to.be.within(3e6, 100e6)
-    } finally {
-      await browser.close()
-      await server.stop()
-      site.close()
-      rmSync(folder, { recursive: true, force: true })
-    }
+    })
+    await server.stop()
   })
 })

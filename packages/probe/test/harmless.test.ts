@@ -11,66 +11,8 @@ import { INGEST_PROTOCOL } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { createProbe } from '../src/node.ts'
 import { ingestAddress } from '../src/options.ts'
-import type { Probe } from '../src/probe.ts'
+import { anything, calls, hostile, play } from './calls.ts'
 import { makeProbe, MemorySink, readBack } from './support.ts'
-
-/** Things that games should never give, and do. */
-const hostile = [
-  undefined,
-  null,
-  NaN,
-  -1,
-  Infinity,
-  1e300,
-  0.5,
-  '',
-  'x'.repeat(100_000),
-  '\u0000\ud800',
-  10n,
-  Symbol('s'),
-  {},
-  [],
-  () => {},
-  Object.create(null) as object,
-  {
-    get kind() {
-      throw new Error('a getter')
-    },
-    get every() {
-      throw new Error('another')
-    },
-  },
-  new Proxy({}, { ownKeys: () => [][0] as never, get: () => [][0]![0] }),
-  { toString: () => [][0]![0], valueOf: () => [][0]![0] },
-  { kind: 'wait:forever', tags: [Symbol('t'), 5], watches: ['a', -1, 99], group: 5, unit: {} },
-  { a: NaN, b: 'x'.repeat(50_000), c: () => {}, d: 1, ['e'.repeat(20_000)]: 2 },
-]
-const anything = fc.oneof(
-  fc.constantFrom<unknown>(...hostile),
-  fc.anything(),
-  fc.nat(5),
-  fc.constantFrom('a', 'b'),
-)
-
-type Call = [method: string, args: unknown[]]
-const METHODS = [
-  ...['frame', 'enter', 'leave', 'run', 'marker', 'steps', 'gaugeId', 'gauge', 'watchId', 'watch', 'classId'],
-  ...['born', 'died', 'updater', 'moment', 'keep', 'dispatch', 'beginJob', 'endJob'],
-]
-const calls = fc.array(
-  fc.tuple(fc.constantFrom(...METHODS), fc.array(anything, { maxLength: 3 })) as fc.Arbitrary<Call>,
-  { maxLength: 60 },
-)
-
-function play(probe: Probe, list: Call[]): void {
-  for (const [method, args] of list) {
-    const result = (probe as unknown as Record<string, (...args: unknown[]) => unknown>)[method]!(...args)
-    if (method === 'updater') {
-      const updater = result as Record<string, (...args: unknown[]) => void>
-      for (const call of ['enable', 'every', 'idle', 'dispose']) updater[call]!(...args)
-    }
-  }
-}
 
 describe('the probe', () => {
   it('takes any calls with any arguments, and what it records can be read', () => {
@@ -222,6 +164,30 @@ describe('whatever the server answers', () => {
     expect(problems.at(-1)).to.contain('kept in')
     delete process.env['LAPSUS_SPOOL']
     rmSync(folder, { recursive: true })
+    for (const client of server.clients) client.terminate()
+    server.close()
+  })
+})
+
+describe('versions of the protocol', () => {
+  it('may differ: a server of the first one is understood', async () => {
+    // As that server was: it took whatever subprotocol was offered, and its messages had no type.
+    const server = new WebSocketServer({ port: 0, host: '127.0.0.1' })
+    await new Promise((resolve) => server.once('listening', resolve))
+    let records = 0
+    server.on('connection', (socket) =>
+      socket.on('message', () => socket.send(JSON.stringify({ ack: records++ }))),
+    )
+    const problems: string[] = []
+    const to = `127.0.0.1:${(server.address() as AddressInfo).port}`
+    const probe = createProbe({ game: 'g', to, onProblem: (problem) => problems.push(problem) })
+    for (let i = 0; i < 20; i++) {
+      probe.frame()
+      await new Promise((resolve) => setTimeout(resolve, 5))
+    }
+    await probe.close()
+    expect(problems).to.deep.equal([])
+    expect(records).to.be.above(2)
     for (const client of server.clients) client.terminate()
     server.close()
   })

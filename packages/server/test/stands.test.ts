@@ -349,6 +349,24 @@ describe('the server', () => {
     for (const game of [...games, again]) game.vanish()
   })
 
+  it('speaks to a game of the first version as that version does', async () => {
+    const old = await TestGame.connect(server)
+    const twin = await TestGame.connect(server, {}, INGEST_PROTOCOL)
+    old.send(takeRecord({ take: 'of-two-versions', writer: 'one' }))
+    old.send(declare)
+    await old.untilAcknowledged(1)
+    twin.send(takeRecord({ take: 'of-two-versions', writer: 'two' }))
+    await until(() => twin.messages.some((message) => 'note' in message), 'the second is told')
+    const third = await TestGame.connect(server)
+    third.send(takeRecord({ take: 'of-two-versions', writer: 'three' }))
+    third.send(declare)
+    await third.untilAcknowledged(1)
+    // That one would take a note for an acknowledgement.
+    for (const game of [old, third])
+      expect(game.messages.filter((message) => !('ack' in message))).to.deep.equal([])
+    for (const game of [old, twin, third]) game.vanish()
+  })
+
   it('says how much is used', async () => {
     const report = await getJson<StorageReport>(server, '/api/storage')
     expect(report.takes).to.be.above(3)
