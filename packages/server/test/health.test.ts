@@ -1,8 +1,7 @@
 import { expect } from 'chai'
-import { connect, createServer, type AddressInfo, type Server, type Socket } from 'node:net'
 import { pino } from 'pino'
 import { DatabaseHealth, LEAST_ROOM_BYTES } from '../src/database/health.ts'
-import { freshDatabase, until } from './support.ts'
+import { detourTo, freshDatabase, until } from './support.ts'
 
 const log = pino({ level: 'silent' })
 /** Longer than anybody should wait; aimed at is a second. */
@@ -20,31 +19,10 @@ describe('health of the database', () => {
     return health
   }
 
-  /** A way to the database on which every piece takes so long, either way; or is held for good. */
   async function detour(url: string, delayMs: () => number | null): Promise<string> {
-    const { hostname, port } = new URL(url)
-    const sockets = new Set<Socket>()
-    const server: Server = createServer((client) => {
-      const database = connect(Number(port), hostname)
-      for (const [from, to] of [
-        [client, database],
-        [database, client],
-      ] as const) {
-        sockets.add(from)
-        from.on('error', () => {})
-        from.on('close', () => to.destroy())
-        from.on('data', (piece) => {
-          const wait = delayMs()
-          if (wait !== null) setTimeout(() => to.writable && to.write(piece), wait)
-        })
-      }
-    })
-    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-    stopping.push(async () => {
-      for (const socket of sockets) socket.destroy()
-      await new Promise((resolve) => server.close(resolve))
-    })
-    return url.replace(`${hostname}:${port}`, `127.0.0.1:${(server.address() as AddressInfo).port}`)
+    const way = await detourTo(url, delayMs)
+    stopping.push(way.stop)
+    return way.url
   }
 
   const inTime = <T>(work: Promise<T>): Promise<T> =>

@@ -1,4 +1,5 @@
 /** A real server on a real MariaDB, for tests. */
+import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { WebSocket } from 'ws'
 import { pino } from 'pino'
 import { encodeRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
@@ -19,6 +20,48 @@ export async function freshDatabase(): Promise<string> {
   await admin.query(`CREATE DATABASE ${name}`)
   await admin.close()
   return base.replace(/\/lapsus$/, `/${name}`)
+}
+
+/**
+ * A way to a database on which every piece takes so many ms, in either direction; all are held while it is null.
+ * @returns the address to use instead
+ */
+export async function detourTo(
+  url: string,
+  delayMs: () => number | null,
+): Promise<{ url: string; stop(): Promise<void> }> {
+  const { hostname, port } = new URL(url)
+  const sockets = new Set<Socket>()
+  const pass = (piece: Buffer, from: Socket, to: Socket): void => {
+    const wait = delayMs()
+    if (wait === null) {
+      from.pause()
+      setTimeout(() => pass(piece, from, to), 20)
+      return
+    }
+    setTimeout(() => to.writable && to.write(piece), wait)
+    from.resume()
+  }
+  const server = createServer((client) => {
+    const database = connect(Number(port), hostname)
+    for (const [from, to] of [
+      [client, database],
+      [database, client],
+    ] as const) {
+      sockets.add(from)
+      from.on('error', () => {})
+      from.on('close', () => to.destroy())
+      from.on('data', (piece) => pass(piece, from, to))
+    }
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  return {
+    url: url.replace(`${hostname}:${port}`, `127.0.0.1:${(server.address() as AddressInfo).port}`),
+    stop: async () => {
+      for (const socket of sockets) socket.destroy()
+      await new Promise((resolve) => server.close(resolve))
+    },
+  }
 }
 
 export async function testServer(config: Partial<ServerConfig> = {}): Promise<RunningServer> {

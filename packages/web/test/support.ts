@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Browser, Page } from 'puppeteer-core'
-import type { RunningServer } from '../../server/src/index.ts'
+import type { RunningServer, ServerConfig } from '../../server/src/index.ts'
 import { testServer, until } from '../../server/test/support.ts'
 import { launchBrowser } from '../../../test/support/browser.ts'
 
@@ -13,8 +13,13 @@ const ROOT = join(import.meta.dirname, '../../..')
 /**
  * A real browser on a real server, for all tests of the calling block. Each must leave `errors`, what went
  * wrong in the page, empty.
+ * @param config of the server, asked for before it starts
+ * @param expected what the browser itself says of failures that are part of the test
  */
-export function useScreen() {
+export function useScreen(
+  config: () => Promise<Partial<ServerConfig>> = async () => ({}),
+  expected: RegExp = /^$/,
+) {
   const errors: string[] = []
   let browser: Browser
   let current: { page: Page; server: RunningServer }
@@ -25,12 +30,17 @@ export function useScreen() {
       webFolder: join(ROOT, 'packages/web/dist'),
       demoGame: join(ROOT, 'games/moth-post/dist/main.mjs'),
       gamePage: join(ROOT, 'games/moth-post/dist/page'),
+      ...(await config()),
     })
     browser = await launchBrowser(join(folder, 'profile'))
     const page = await browser.newPage()
     await page.setViewport({ width: 1280, height: 800 })
     page.on('pageerror', (error) => errors.push((error as Error).message))
-    page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
+    page.on(
+      'console',
+      (message) =>
+        message.type() === 'error' && !expected.test(message.text()) && errors.push(message.text()),
+    )
     current = { page, server }
   })
   after(async () => {

@@ -6,6 +6,8 @@ import { defineModels } from './models.ts'
 /** The largest command that is sent: what rows hold is split to keep below it (docs/decisions/013). */
 export const LEAST_PACKET_BYTES = 16 * 1024 * 1024
 const CONNECT_TIMEOUT_MS = 5_000
+/** A command that hears nothing for so long will not hear any more: its connection was lost on the way. */
+const SILENCE_TIMEOUT_MS = 120_000
 
 /** A database that cannot be used, in words for whoever starts the server. */
 export class UnusableDatabase extends Error {}
@@ -32,7 +34,7 @@ export function open(url: string, options: Options = {}): Sequelize {
   return new Sequelize(url.replace(/^mysql:/, 'mariadb:'), {
     dialect: 'mariadb',
     dialectModule: driver,
-    dialectOptions: { connectTimeout: CONNECT_TIMEOUT_MS },
+    dialectOptions: { connectTimeout: CONNECT_TIMEOUT_MS, socketTimeout: SILENCE_TIMEOUT_MS },
     logging: false,
     timezone: '+00:00',
     define: { timestamps: false, underscored: true },

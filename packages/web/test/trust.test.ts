@@ -1,0 +1,80 @@
+/** What the pages say when something is wrong, and that they go on by themselves. */
+import { expect } from 'chai'
+import { endRecord } from '@lapsus/core/format'
+import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
+import { detourTo, freshDatabase } from '../../server/test/support.ts'
+import { useScreen } from './support.ts'
+
+const takeFile = (take: string) =>
+  bytesOf([
+    takeRecord({ take }),
+    declareRecord(1, [{ name: 'sim' }]),
+    chunkRecord(
+      2,
+      Array.from({ length: 30 }, () => ({ lanes: [[node(0, 5_000_000)]], restNs: 0 })),
+    ),
+    endRecord(3, 0, [{ what: 'values were not numbers', about: 'gauge fish', count: 12 }]),
+  ]) as BodyInit
+
+describe('pages while the database is away', function () {
+  this.timeout(60_000)
+  let isSilent = false
+  let stop = async () => {}
+  const { page, server, open, seen, gone, text } = useScreen(async () => {
+    const way = await detourTo(await freshDatabase(), () => (isSilent ? null : 0))
+    stop = way.stop
+    return { databaseUrl: way.url }
+  }, /503|ERR_/)
+  after(() => stop())
+
+  before(async () => {
+    await fetch(`${server.address}/api/imports`, { method: 'POST', body: takeFile('away-and-back') })
+  })
+
+  it('say so in words, keep what they show, and go on when it is back', async () => {
+    await open('/')
+    await seen('Test Game')
+    isSilent = true
+    await page.locator('a[href*="away-and-back"]').click()
+    await seen('The database does not answer. Trying again; this page goes on by itself.')
+    isSilent = false
+    await gone('Trying again')
+    await seen('sim')
+    expect(await text()).not.to.contain('failed')
+  })
+
+  it('tell what is used, and what a recording had to leave out', async () => {
+    await open('/')
+    await seen('1 take, stored in')
+    await open('/takes/away-and-back')
+    await page.locator('button[title="All conditions, note and tags"]').click()
+    await seen('12 values were not numbers: gauge fish')
+  })
+})
+
+describe('pages of a Lapsus that asks for a password', function () {
+  this.timeout(60_000)
+  const { page, server, open, seen, button } = useScreen(
+    async () => ({ access: { password: 'a long pässword', ingestKeys: { '*': 'key' } } }),
+    /401/,
+  )
+  before(async () => {
+    const headers = { authorization: 'Bearer key' }
+    await fetch(`${server.address}/api/imports`, { method: 'POST', headers, body: takeFile('not-for-all') })
+  })
+
+  it('ask for it first, say when it is wrong, and then show what was asked for', async () => {
+    await open('/takes/not-for-all')
+    await seen('Password')
+    await page.locator('input[type=password]').fill('another')
+    await button('Sign in').click()
+    await seen('That is not the password.')
+    await page.locator('input[type=password]').fill('a long pässword')
+    await Promise.all([page.waitForNavigation({ waitUntil: 'networkidle0' }), page.keyboard.press('Enter')])
+    await seen('sim')
+    // The session is not for scripts to read.
+    expect(await page.evaluate(() => document.cookie)).to.equal('')
+    await page.reload({ waitUntil: 'networkidle0' })
+    await seen('sim')
+  })
+})
