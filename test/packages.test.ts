@@ -1,12 +1,13 @@
 /** The packages as a new user meets them: installed offline into an empty folder, used every way there is. */
 import { expect } from 'chai'
 import { build } from 'esbuild'
-import { spawn, spawnSync } from 'node:child_process'
+import { execFile, spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { promisify } from 'node:util'
 import { build as buildWithVite } from 'vite'
 import type { TakeSummary } from '@lapsus/api'
 import type { RunningServer } from '../packages/server/src/index.ts'
@@ -262,6 +263,24 @@ describe('the packages', function () {
       expect(frames).to.be.above(20)
       expect(figures!.overShare).to.be.below(0.2)
     })
+  })
+
+  it('are installed by the lines that the README gives', async () => {
+    const lines = readFileSync(join(ROOT, 'README.md'), 'utf8').matchAll(
+      /npm install (?:-g )?(http:\S+\.tgz)/g,
+    )
+    const addresses = [...lines].map(([, address]) => address!.replace('http://127.0.0.1:4780', to))
+    expect(addresses).to.have.length(2)
+    const empty = mkdtempSync(join(tmpdir(), 'lapsus-empty-'))
+    const ran = promisify(execFile)
+    try {
+      await ran('npm', ['install', '--no-audit', '--no-fund', ...addresses], { cwd: empty })
+      expect(existsSync(join(empty, 'node_modules/@lapsus/probe/package.json'))).to.equal(true)
+      const { stdout } = await ran('npx', ['lapsus', '--help'], { cwd: empty })
+      expect(stdout).to.contain('inspect')
+    } finally {
+      rmSync(empty, { recursive: true, force: true })
+    }
   })
 
   it('let the README’s ten lines give right figures, though the game is ended by a signal', async () => {

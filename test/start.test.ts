@@ -6,6 +6,7 @@ import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TakeSummary } from '@lapsus/api'
+import { pauseAfter } from '../scripts/setup/restarts.mjs'
 import {
   addressOf,
   isAlive,
@@ -216,5 +217,24 @@ describe('missing Debian packages', () => {
     expect(await ensure(['apt-get', 'sudo'])).to.contain(command)
     expect(await ensure([])).to.contain('This is not a Debian system')
     expect(await ensure(['mariadbd'])).to.contain('is in place')
+  })
+})
+
+describe('a part that ends by itself', () => {
+  const secondsApart = (seconds: number, count: number) =>
+    Array.from({ length: count }, (_, i) => i * seconds * 1_000)
+
+  it('is started again after a pause that doubles, and not after five ends within a minute', () => {
+    expect([1, 2, 3, 4, 5].map((count) => pauseAfter(secondsApart(1, count)))).to.deep.equal([
+      500,
+      1_000,
+      2_000,
+      4_000,
+      null,
+    ])
+    // Five within just less than a minute, and in just a minute.
+    expect(pauseAfter(secondsApart(14.99, 5))).to.equal(null)
+    expect(pauseAfter(secondsApart(15, 5))).to.equal(4_000)
+    expect(pauseAfter(secondsApart(60, 100))).to.equal(500)
   })
 })

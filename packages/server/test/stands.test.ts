@@ -397,7 +397,15 @@ describe('spool files', () => {
     ])
     writeFileSync(join(folder, spoolName(name)), rest)
     writeFileSync(join(folder, spoolName({ ...name, port: 1 })), rest)
+    // One that somebody had taken, and ended before it was stored.
+    const taken = { ...name, take: 'taken-take', first: 1 }
+    const whole = bytesOf([takeRecord({ take: 'taken-take', writer: 'w' }), declare, chunk(2), endRecord(3)])
+    writeFileSync(join(folder, `${spoolName(taken)}.taken`), whole)
     const second = await testServer({ databaseUrl, port: place, spool: folder })
+    expect(await getJson<TakeDetail>(second, '/api/takes/taken-take')).to.include({
+      frames: 1,
+      state: 'complete',
+    })
     expect(await getJson<TakeDetail>(second, '/api/takes/spooled-take')).to.include({
       frames: 2,
       state: 'complete',

@@ -30,12 +30,14 @@ export async function takeUpSpooled(
 ): Promise<number> {
   let count = 0
   for (const file of filesIn(folder)) {
-    const name = readSpoolName(file)
+    // One that somebody had taken, and then ended over it, is still to be stored; twice changes nothing.
+    const own = file.endsWith(TAKEN) ? file.slice(0, -TAKEN.length) : file
+    const name = readSpoolName(own)
     if (name === null || name.port !== port || !LOOPBACK.includes(name.host)) continue
-    const path = join(folder, file)
+    const path = join(folder, own)
     try {
       // Whoever renames it has it: a game that starts at this moment looks for it too.
-      renameSync(path, path + TAKEN)
+      if (own === file) renameSync(path, path + TAKEN)
     } catch {
       continue
     }
