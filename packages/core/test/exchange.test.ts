@@ -271,6 +271,14 @@ describe('OpenTelemetry', () => {
     )
   })
 
+  it('gives each service instance once, and none that has nothing to say', () => {
+    const { scopeSpans, resource } = request(spans).resourceSpans[0]!
+    const resourceSpans = [5, null, { resource }, { resource, scopeSpans }, {}, { resource, scopeSpans }]
+    const found = readOtlp({ resourceSpans }, new Skipped())
+    expect(found).to.have.length(1)
+    expect(found[0]!.spans).to.have.length(2 * readOtlp(request(spans), new Skipped())[0]!.spans.length)
+  })
+
   it('gives the same frames however the spans are cut into requests, and whichever overtakes which', () => {
     const [whole] = readOtlp(request(spans), new Skipped())
     const together = new OtlpTake('t-whole-take', whole!)

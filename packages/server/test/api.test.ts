@@ -154,6 +154,18 @@ describe('request API', () => {
     expect(await changed({ name: null })).to.include({ status: 400, field: 'name' })
     expect(await changed({ state: 'complete' })).to.include({ status: 400, field: 'state' })
     expect(await changed([])).to.include({ status: 400 })
+    for (const name of ['constructor', 'prototype']) {
+      const body = JSON.parse(`{"name":"a","tags":[{"${name}":null}]}`) as object
+      expect(await changed(body)).to.include({ status: 400, field: name })
+    }
+    const nested = (depth: number): unknown => (depth === 0 ? 1 : { tags: nested(depth - 1) })
+    expect(await changed(nested(17))).to.include({ status: 400, field: 'tags' })
+    expect(((await changed(nested(18))) as { detail: string }).detail).to.contain('deeper than 16')
+    expect(((await changed(nested(1_000))) as { detail: string }).detail).to.contain('deeper than 16')
+    expect(await of('/api/takes/asked-take/course?paths=0,1000000')).to.include({
+      status: 404,
+      field: 'paths',
+    })
     const broken = await call('/api/takes/asked-take', {
       method: 'PATCH',
       headers: { 'content-type': 'application/json' },

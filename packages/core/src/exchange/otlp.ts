@@ -41,11 +41,12 @@ const LATEST_NS = 2n ** 63n - 1n
 const FRAME_ATTRIBUTE = 'lapsus.frame'
 
 /**
- * Reads one request. What is wrong with a span is named by its index in the request and passed over.
+ * Reads one request: each service instance once, those without a span not at all. What is wrong with a span is named
+ * by its index in the request and passed over.
  * @param frameMarker name of the spans that are frames, besides those with the attribute
  */
 export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: string): OtlpResource[] {
-  const resources: OtlpResource[] = []
+  const resources = new Map<string, OtlpResource>()
   let index = 0
   for (const resourceSpans of listOf(request, 'resourceSpans')) {
     const attributes = attributesOf(fieldOf(resourceSpans, 'resource'))
@@ -61,14 +62,18 @@ export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: strin
         index++
       }
     }
-    resources.push({
-      service: String(attributes.get('service.name') ?? '').slice(0, LIMITS.nameLength) || 'OpenTelemetry',
-      instance: String(attributes.get('service.instance.id') ?? ''),
-      conditions: fittingData(Object.fromEntries([...attributes, ['source', 'OpenTelemetry']])).data,
-      spans,
-    })
+    if (spans.length === 0) continue
+    const service =
+      String(attributes.get('service.name') ?? '').slice(0, LIMITS.nameLength) || 'OpenTelemetry'
+    const instance = String(attributes.get('service.instance.id') ?? '')
+    const key = `${service}\n${instance}`
+    const known = resources.get(key)
+    if (known === undefined) {
+      const conditions = fittingData(Object.fromEntries([...attributes, ['source', 'OpenTelemetry']])).data
+      resources.set(key, { service, instance, conditions, spans })
+    } else for (const span of spans) known.spans.push(span)
   }
-  return resources
+  return [...resources.values()]
 }
 
 /** The lane a span ran on: its thread. */

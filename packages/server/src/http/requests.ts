@@ -156,6 +156,7 @@ export class BudgetsBody {
 export async function parseRequest<T extends object>(kind: new () => T, value: unknown): Promise<T> {
   if (value === null || typeof value !== 'object' || Array.isArray(value))
     throw new ProblemError(400, 'expected a JSON object')
+  checkShape(value)
   const request = plainToInstance(kind, value)
   const [error] = await validate(request, {
     whitelist: true,
@@ -170,4 +171,25 @@ export async function parseRequest<T extends object>(kind: new () => T, value: u
     )
   }
   return request
+}
+
+/** No request is deeper: a plan's items hold values by name. */
+const MOST_DEPTH = 16
+/** Names that mean something to every object: no request has a field of theirs, and what reads one trips over it. */
+const NO_FIELDS = ['__proto__', 'constructor', 'prototype']
+
+/** Level by level, so that no depth can exhaust the stack. @throws ProblemError 400 */
+function checkShape(value: object): void {
+  let level: object[] = [value]
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > MOST_DEPTH) throw new ProblemError(400, `values nested deeper than ${MOST_DEPTH}`)
+    const next: object[] = []
+    for (const holder of level) {
+      for (const [name, inner] of Object.entries(holder)) {
+        if (NO_FIELDS.includes(name)) throw new ProblemError(400, `there is no field "${name}"`, name)
+        if (inner !== null && typeof inner === 'object') next.push(inner as object)
+      }
+    }
+    level = next
+  }
 }

@@ -33,7 +33,7 @@ import { ChunkRow, type TakeRow } from '../database/models.ts'
 import { diagnose, diagnosisOf } from '../diagnosis/diagnoses.ts'
 import { evidenceOf, type StudyQuery } from '../diagnosis/studies.ts'
 import { loadTables } from '../ingest/progress.ts'
-import { ProblemError } from '../problem-error.ts'
+import { notFound, ProblemError } from '../problem-error.ts'
 import { listMarks } from './marks.ts'
 
 const framesOf = (evidence: Evidence, { withoutRecorder }: StudyQuery): StudiedFrames => ({
@@ -159,6 +159,9 @@ const MOST_CHUNKS_READ = 8
 
 export async function courseBytes(row: TakeRow, query: StudyQuery, paths: number[]): Promise<Uint8Array> {
   const evidence = await evidenceOf(row, query)
+  const { length } = evidence.study.paths.all
+  const unknown = paths.find((path) => path >= length)
+  if (unknown !== undefined) throw notFound(`path ${unknown}: the take has ${length}`, 'paths')
   const frames = framesOf(evidence, query)
   const figures = courseFigures(evidence.study, paths)
   const response: CourseResponse = {
