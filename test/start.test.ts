@@ -148,6 +148,31 @@ describe('npm start', function () {
     expect(await wrong(unreachable)).to.contain('the database at 127.0.0.1:1/none cannot be used')
   })
 
+  it('lets others in with a password, and records its first take all the same', async () => {
+    const shared = mkdtempSync(join(tmpdir(), 'lapsus-shared-'))
+    const password = 'for äll of us'
+    const run = started({
+      ...env,
+      LAPSUS_STATE: shared,
+      LAPSUS_HOST: '0.0.0.0',
+      LAPSUS_PASSWORD: password,
+      LAPSUS_INGEST_KEY: 'key',
+    })
+    await says(run, 'Lapsus is at')
+    const address = addressOf(run)
+    expect((await fetch(`${address}/api/takes`)).status).to.equal(401)
+    const authorization = `Basic ${Buffer.from(`:${password}`).toString('base64')}`
+    const takes = (await (
+      await fetch(`${address}/api/takes`, { headers: { authorization } })
+    ).json()) as TakeSummary[]
+    expect(takes.map(({ game, frames }) => ({ game, frames }))).to.deep.equal([
+      { game: 'Moth Post', frames: 60 },
+    ])
+    run.child.kill('SIGTERM')
+    expect(await run.ended).to.equal(0)
+    rmSync(shared, { recursive: true, force: true })
+  })
+
   it('uses another MariaDB when DATABASE_URL names one', async () => {
     const elsewhere = mkdtempSync(join(tmpdir(), 'lapsus-elsewhere-'))
     const other = started({

@@ -2,8 +2,13 @@ import { say } from './say.mjs'
 
 const POLL_MS = 3_000
 
-const password = () =>
-  process.env.LAPSUS_PASSWORD ? { authorization: `Bearer ${process.env.LAPSUS_PASSWORD}` } : {}
+/** For a Lapsus that asks who comes in: Basic authentication (RFC 7617), with the password alone. */
+function password() {
+  const { LAPSUS_PASSWORD } = process.env
+  return LAPSUS_PASSWORD
+    ? { authorization: `Basic ${Buffer.from(`:${LAPSUS_PASSWORD}`).toString('base64')}` }
+    : {}
+}
 
 async function call(address, method, path, body) {
   const response = await fetch(address + path, {
@@ -26,7 +31,7 @@ export async function ensureFirstTake(address) {
   defaults.seconds = Number(process.env.LAPSUS_FIRST_TAKE_S ?? defaults.seconds)
   say(`first take: recording ${defaults.seconds} s of the demo game, with all its flaws`)
   let recording = await call(address, 'POST', '/api/recordings', { ...defaults, name: 'First night' })
-  while (recording.state === 'starting' || recording.state === 'recording') {
+  while (['waiting', 'starting', 'recording'].includes(recording.state)) {
     await new Promise((resolve) => setTimeout(resolve, POLL_MS))
     recording = await call(address, 'GET', `/api/recordings/${recording.id}`)
     say(`first take: ${Math.round(recording.elapsedS)} of ${recording.seconds} s, ${recording.frames} frames`)

@@ -13,6 +13,7 @@ import {
   type LiveNews,
   type Page,
   type Recording,
+  type SessionState,
   type StorageReport,
   type TakeDetail,
   type TakeSummary,
@@ -165,6 +166,13 @@ export function checkRecording(value: unknown): Recording {
 export function checkRecordings(value: unknown): Recording[] {
   if (!Array.isArray(value)) throw bad('recordings', 'an array', value)
   return value.map(checkRecording)
+}
+
+export function checkSession(value: unknown): SessionState {
+  const fields = asFields(value, 'session')
+  for (const field of ['isNeeded', 'isSignedIn'])
+    if (typeof fields[field] !== 'boolean') throw bad(field, 'true or false', fields[field])
+  return value as SessionState
 }
 
 export function checkStorage(value: unknown): StorageReport {

@@ -12,14 +12,14 @@ export function storageWords({
   if (takes === 0) return []
   const rules = [
     keepDays === null ? [] : [`older than ${plural(keepDays, 'day')}`],
-    keepBytes === null ? [] : [`beyond ${bytes(keepBytes)} in all, the oldest first`],
+    keepBytes === null ? [] : [`beyond ${bytes(keepBytes)} in all (the oldest first)`],
   ].flat()
   return [
     `${plural(takes, 'take')}, stored in ${bytes(used)}.`,
     ...(rules.length === 0
       ? []
       : [
-          `Takes ${rules.join(', or ')}, leave by themselves; ${plural(keptTakes, 'take')} with a tag or a plan never.`,
+          `Takes ${rules.join(' or ')} leave by themselves; ${plural(keptTakes, 'take')} with a tag or a plan never.`,
         ]),
   ]
 }

@@ -10,8 +10,11 @@ import {
   checkPage,
   checkRecording,
   checkRecordings,
+  checkSession,
+  checkStorage,
   checkTake,
   checkTakes,
+  storageWords,
 } from '../src/index.ts'
 
 const figures = {
@@ -171,5 +174,29 @@ describe('answers of the server', () => {
       [() => checkDemoGame({ name: 'x', flaws: [{}] }), '"id"'],
     ]
     for (const [check, field] of cases) expect(check).to.throw(field)
+  })
+})
+
+describe('what takes use', () => {
+  const report = { takes: 3, bytes: 4_180_000, keptTakes: 1, keptBytes: 5, keepDays: null, keepBytes: null }
+
+  it('is refused when a figure is none, and a session that says neither yes nor no', () => {
+    expect(checkStorage(report)).to.equal(report)
+    expect(() => checkStorage({ ...report, keptTakes: -1 })).to.throw('"keptTakes"')
+    expect(() => checkStorage({ ...report, keepDays: 'many' })).to.throw('"keepDays"')
+    expect(checkSession({ isNeeded: true, isSignedIn: false })).to.include({ isNeeded: true })
+    expect(() => checkSession({ isNeeded: 1, isSignedIn: false })).to.throw('"isNeeded"')
+    expect(() => checkSession({ isNeeded: true })).to.throw('"isSignedIn"')
+  })
+
+  it('is said in sentences, with the rule where there is one', () => {
+    expect(storageWords({ ...report, takes: 0 })).to.deep.equal([])
+    expect(storageWords(report)).to.deep.equal(['3 takes, stored in 4.18 MB.'])
+    expect(storageWords({ ...report, keepDays: 1 })[1]).to.equal(
+      'Takes older than 1 day leave by themselves; 1 take with a tag or a plan never.',
+    )
+    expect(storageWords({ ...report, keepDays: 30, keepBytes: 5e10 })[1]).to.equal(
+      'Takes older than 30 days or beyond 50.0 GB in all (the oldest first) leave by themselves; 1 take with a tag or a plan never.',
+    )
   })
 })

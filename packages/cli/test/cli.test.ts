@@ -518,7 +518,7 @@ describe('lapsus and a running server', () => {
     expect((await lapsus(['storage'], env)).out).to.equal('No takes.\n')
     await lapsus(['import', file('stored.lapsus', bytesOf(sample()))], env)
     const { out } = await lapsus(['storage'], env)
-    expect(out).to.match(/^1 take, stored in [\d.]+ kB\.\nTakes older than 30 days, or beyond 2.00 GB in all/)
+    expect(out).to.match(/^1 take, stored in [\d.]+ kB\.\nTakes older than 30 days or beyond 2.00 GB in all/)
     const report = JSON.parse((await lapsus(['storage', '--json'], env)).out) as StorageReport
     expect(report).to.include({ takes: 1, keptTakes: 0, keepDays: 30, keepBytes: 2e9 })
     for (const LAPSUS_PASSWORD of ['', 'another password']) {

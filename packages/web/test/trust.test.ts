@@ -76,5 +76,11 @@ describe('pages of a Lapsus that asks for a password', function () {
     expect(await page.evaluate(() => document.cookie)).to.equal('')
     await page.reload({ waitUntil: 'networkidle0' })
     await seen('sim')
+    await open('/')
+    await Promise.all([
+      page.waitForNavigation({ waitUntil: 'networkidle0' }),
+      page.locator('::-p-xpath(//button[.="Sign out"])').click(),
+    ])
+    await seen('Password')
   })
 })

@@ -12,6 +12,7 @@ import { ImportButton, ImportProgress } from './import.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { RecordWindow } from './record-window.tsx'
 import { SearchBar } from './search-bar.tsx'
+import { SignOut } from '../access/sign-out.tsx'
 import { StorageLine } from './storage-line.tsx'
 import { TakeRow } from './take-row.tsx'
 
@@ -70,6 +71,7 @@ export function Library() {
       )}
       <DeletedTakes />
       <StorageLine takes={takes} />
+      <SignOut />
     </div>
   )
 }

@@ -1,0 +1,24 @@
+import { useEffect, useState } from 'react'
+import { api } from '../api/client.ts'
+
+/** Ends the session; nothing where none is asked for. */
+export function SignOut() {
+  const [isNeeded, setIsNeeded] = useState(false)
+  useEffect(() => {
+    void api.session().then(
+      (session) => setIsNeeded(session.isNeeded),
+      () => {},
+    )
+  }, [])
+  if (!isNeeded) return null
+  const signOut = async () => {
+    await api.signOut().catch(() => {})
+    // What is shown is for those who are signed in.
+    location.reload()
+  }
+  return (
+    <button type="button" className="text-xs text-faint underline" onClick={() => void signOut()}>
+      Sign out
+    </button>
+  )
+}
