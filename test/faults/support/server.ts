@@ -7,6 +7,8 @@ export interface ServerProcess {
   address: string
   pid: number
   isAlive(): boolean
+  /** Resolves to the exit code. */
+  ended: Promise<number | null>
   /** Ends it in good order. */
   stop(): Promise<void>
 }
@@ -28,7 +30,7 @@ export async function forkServer(
       ...env,
     },
   })
-  const ended = new Promise<void>((resolve) => child.once('exit', () => resolve()))
+  const ended = new Promise<number | null>((resolve) => child.once('exit', resolve))
   const address = await new Promise<string>((resolve, reject) => {
     child.once('message', (message) => resolve((message as { address: string }).address))
     child.once('exit', (code) => reject(new Error(`the server ended with code ${code}`)))
@@ -36,6 +38,7 @@ export async function forkServer(
   return {
     address,
     pid: child.pid!,
+    ended,
     isAlive: () => child.exitCode === null && isAlive(child.pid!),
     stop: async () => {
       child.kill('SIGTERM')

@@ -1,0 +1,79 @@
+/** The last resort: a failure that nobody foresaw is logged, what is open is answered, and the process ends. */
+import { expect } from 'chai'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { request } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { freshDatabase } from '../packages/server/test/support.ts'
+import { takeFile } from './faults/support/corpus.ts'
+import { brokenIn, numbersOf } from './faults/support/frames.ts'
+import { Game } from './faults/support/game.ts'
+import { forkServer, type ServerProcess } from './faults/support/server.ts'
+import { pause } from './support/npm-start.ts'
+
+const CRASHED = 70
+/** Throws outside everything when it is told to. */
+const OVERLOOKED = {
+  'an exception': "process.on('SIGUSR2', () => setTimeout(() => { throw new Error('overlooked') }))",
+  'a rejection': "process.on('SIGUSR2', () => { void Promise.reject(new Error('overlooked')) })",
+}
+
+/** An import whose file comes in pieces. */
+function beginImport(address: string, length: number) {
+  const sending = request(`${address}/api/imports`, { method: 'POST', headers: { 'content-length': length } })
+  const status = new Promise<number>((resolve, reject) => {
+    sending.on('error', reject)
+    sending.on('response', (answer) => {
+      answer.resume()
+      resolve(answer.statusCode!)
+    })
+  })
+  return { status, send: (bytes: Uint8Array) => sending.write(bytes) }
+}
+
+describe('a failure of the server that nobody foresaw', function () {
+  this.timeout(60_000)
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-crash-'))
+  let server: ServerProcess | null = null
+  let game: Game | null = null
+  afterEach(async () => {
+    await game?.kill()
+    await server?.stop()
+    server = game = null
+  })
+  after(() => rmSync(folder, { recursive: true, force: true }))
+
+  for (const [name, script] of Object.entries(OVERLOOKED)) {
+    it(`as ${name}: ends with its own code, says why in the log, and recordings go on after it`, async () => {
+      const overlooked = join(folder, 'overlooked.mjs')
+      writeFileSync(overlooked, script)
+      const databaseUrl = await freshDatabase()
+      const failing = await forkServer(databaseUrl, folder, {
+        NODE_OPTIONS: `--import=${pathToFileURL(overlooked).href}`,
+      })
+      server = failing
+      const PORT = new URL(failing.address).port
+      game = new Game(failing.address, `crash-${name.replace(/\W/g, '-')}-${process.pid}`)
+      await game.untilAcknowledged(0)
+      const file = takeFile()
+      const half = file.length >> 1
+      const open = beginImport(failing.address, file.length)
+      open.send(file.subarray(0, half))
+      await pause(100)
+      process.kill(failing.pid, 'SIGUSR2')
+      await pause(100)
+      open.send(file.subarray(half))
+      expect(await open.status).to.equal(201)
+      expect(await failing.ended).to.equal(CRASHED)
+      const log = readFileSync(join(folder, 'server.log'), 'utf8')
+      expect(log).to.contain('unhandled failure').and.to.contain('overlooked')
+
+      server = await forkServer(databaseUrl, folder, { PORT })
+      const made = await game.finish()
+      const numbers = await numbersOf(server.address, game.take)
+      expect(brokenIn(numbers)).to.deep.equal([])
+      expect(numbers.length).to.equal(made)
+    })
+  }
+})
