@@ -265,6 +265,24 @@ describe('the packages', function () {
     })
   })
 
+  it('survive bundling for Node by Vite', async () => {
+    const options = `{ game: 'Vite for Node', target: 60, to: ${JSON.stringify(to)} }`
+    writeFileSync(join(folder, 'vite-node.mjs'), game(`import { createProbe } from '@lapsus/probe'`, options))
+    await buildWithVite({
+      root: folder,
+      configFile: false,
+      logLevel: 'error',
+      ssr: { noExternal: true },
+      build: {
+        ssr: 'vite-node.mjs',
+        outDir: 'out-vite',
+        rollupOptions: { output: { entryFileNames: '[name].mjs' } },
+      },
+    })
+    await run('out-vite/vite-node.mjs')
+    await expectRight('Vite for Node')
+  })
+
   it('are installed by the lines that the README gives', async () => {
     const lines = readFileSync(join(ROOT, 'README.md'), 'utf8').matchAll(
       /npm install (?:-g )?(http:\S+\.tgz)/g,
