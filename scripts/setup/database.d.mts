@@ -8,3 +8,6 @@ export interface Database {
 }
 
 export function startDatabase(folder: string): Promise<Database>
+
+/** A port that the system says is free. */
+export function freePort(): Promise<number>

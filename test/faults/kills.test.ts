@@ -4,6 +4,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TakeDetail } from '@lapsus/api'
+import { freePort } from '../../scripts/setup/database.mjs'
 import { addressOf, isAlive, isHealthy, pause, processOf, run, says, type Run } from '../support/npm-start.ts'
 import { isLong, report, SEED } from './support/extent.ts'
 import { brokenIn, numbersOf } from './support/frames.ts'
@@ -31,7 +32,11 @@ const RECOVERY_MS = 60_000
 describe('kills at random points', function () {
   this.timeout(KILLS * 30_000 + 120_000)
   const state = mkdtempSync(join(tmpdir(), 'lapsus-kills-'))
-  const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
+  const env: Record<string, string | undefined> = {
+    LAPSUS_STATE: state,
+    LAPSUS_FIRST_TAKE_S: '1',
+    DATABASE_URL: undefined,
+  }
   let product: Run
   const games: Game[] = []
 
@@ -44,6 +49,8 @@ describe('kills at random points', function () {
 
   it(`${KILLS} of them lose nothing that was acknowledged, and no frame of a game that lives on`, async () => {
     const random = randomOf(SEED)
+    // One of its own, which nobody else takes while the server is down.
+    env['PORT'] = String(await freePort())
     product = run('start.mjs', [], env)
     await says(product, 'Lapsus is at')
     const address = addressOf(product)
