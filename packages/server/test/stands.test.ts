@@ -5,6 +5,7 @@ import { connect as connectTcp } from 'node:net'
 import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { gzipSync } from 'node:zlib'
 import { DataTypes, Model, type Sequelize } from 'sequelize'
 import type { Problem, StorageReport, TakeDetail, TakeSummary } from '@lapsus/api'
 import {
@@ -169,6 +170,39 @@ describe('the server', () => {
     for (let i = 0; i < 3; i++) {
       expect((await fetch(`${server.address}/api/imports`, { method: 'POST', body })).status).to.equal(422)
       expect(await healthy()).to.equal(true)
+    }
+  })
+
+  it('answers a client that reads only after it has sent all of a file that is refused', async () => {
+    const files = {
+      plain: Buffer.alloc(3 * 1024 * 1024, 'not a take '),
+      'broken gzip': Buffer.concat([
+        Buffer.from([0x1f, 0x8b, 8, 0, 0, 0, 0, 0, 0, 3]),
+        randomBytes(3 * 1024 * 1024),
+      ]),
+      'gzip of no take': gzipSync(randomBytes(3 * 1024 * 1024)),
+    }
+    for (const [name, file] of Object.entries(files)) {
+      const answer = await new Promise<string>((resolve) => {
+        let text = ''
+        const socket = connectTcp(port(), '127.0.0.1', () => {
+          socket.pause()
+          const head = `POST /api/imports HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: ${file.length}\r\n\r\n`
+          socket.write(Buffer.concat([Buffer.from(head), file.subarray(0, 65_536)]))
+          // By then the file is known to be none.
+          setTimeout(() => {
+            socket.write(file.subarray(65_536))
+            setTimeout(() => socket.resume(), 300)
+          }, 300)
+        })
+        socket.on('data', (data) => {
+          text += data
+          socket.end()
+        })
+        socket.on('error', () => {})
+        socket.on('close', () => resolve(text))
+      })
+      expect(answer, name).to.match(/^HTTP\/1\.1 422/)
     }
   })
 

@@ -26,28 +26,34 @@ export function problemHandler(log: Logger) {
       context.body = JSON.stringify(problem)
       context.type = 'application/problem+json'
       if (retryAfterS !== undefined) context.set('Retry-After', String(retryAfterS))
-      if (!context.req.complete) swallowRest(context)
+      if (!(await swallowRest(context.req))) {
+        context.set('Connection', 'close')
+        context.res.once('finish', () => context.req.destroy())
+      }
     }
   }
 }
 
 /**
- * The rest of a body that nobody reads would be taken for the next request, or leave the client waiting to be rid of
- * it: it is let in and thrown away, and the connection ends with the answer.
+ * The rest of a body that nobody reads would be taken for the next request, and a client that is cut off while it
+ * still sends loses the answer: the rest is let in and thrown away first, for a while.
+ * @returns whether it came to its end
  */
-function swallowRest(context: Context): void {
-  const { req, res } = context
-  context.set('Connection', 'close')
-  req.unpipe()
-  req.resume()
-  // The client hung up: there is nothing left to answer.
-  req.on('error', () => {})
-  res.once('finish', () => endAfter(req))
-}
-
-function endAfter(request: IncomingMessage): void {
-  const timer = setTimeout(() => request.destroy(), DRAIN_MS)
-  request.once('close', () => clearTimeout(timer))
+async function swallowRest(request: IncomingMessage): Promise<boolean> {
+  if (request.complete || request.destroyed) return request.complete
+  request.unpipe()
+  request.resume()
+  await new Promise<void>((resolve) => {
+    const timer = setTimeout(resolve, DRAIN_MS)
+    // One that breaks off has nobody left to answer.
+    for (const event of ['end', 'error', 'close']) {
+      request.once(event, () => {
+        clearTimeout(timer)
+        resolve()
+      })
+    }
+  })
+  return request.complete
 }
 
 function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | undefined } {

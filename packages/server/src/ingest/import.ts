@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { pipeline, Readable } from 'node:stream'
+import { PassThrough, pipeline, Readable } from 'node:stream'
 import { createGunzip, constants } from 'node:zlib'
 import type { ImportResult } from '@lapsus/api'
 import { AnySource, type TakeSource } from '@lapsus/core/exchange'
@@ -63,7 +63,7 @@ export async function importTake(
 
 async function readInto(store: RecordStore, source: TakeSource, file: Readable): Promise<void> {
   let bytes = 0
-  for await (const piece of await unzipped(file)) {
+  for await (const piece of await unzipped(apart(file))) {
     bytes += piece.length
     if (bytes > MOST_BYTES)
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
@@ -93,6 +93,20 @@ async function storeFrom(
 }
 
 const isBadGzip = (error: unknown) => String((error as { code?: unknown }).code).startsWith('Z_')
+
+/**
+ * The file through a stream of its own: whoever stops reading ends that one, and the request behind it, whose
+ * connection still has to carry the answer, lives on.
+ */
+function apart(file: Readable): Readable {
+  const through = file.pipe(new PassThrough())
+  file.once('error', (error) => through.destroy(error))
+  file.once('close', () => {
+    if (!file.readableEnded)
+      through.destroy(Object.assign(new Error('the client hung up'), { code: 'ECONNABORTED' }))
+  })
+  return through
+}
 
 /** The file's bytes, unpacked if they are gzip. One that is cut gives what there is. */
 async function unzipped(file: Readable): Promise<AsyncIterable<Buffer>> {
