@@ -1,5 +1,5 @@
 import { configFromEnvironment, WrongSetting, type ServerConfig } from './config.ts'
-import { UnusableDatabase } from './database/connection.ts'
+import { UnusableDatabase } from './store/connection.ts'
 import { createLog } from './log.ts'
 import { startServer, type RunningServer } from './server.ts'
 

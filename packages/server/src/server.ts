@@ -5,15 +5,17 @@ import type { Sequelize } from 'sequelize'
 import { Access } from './access/access.ts'
 import type { ServerConfig } from './config.ts'
 import { WrongSetting } from './config.ts'
-import { connect, UnusableDatabase } from './database/connection.ts'
-import { failureKind } from './database/failure.ts'
-import { DatabaseHealth } from './database/health.ts'
-import { migrate } from './database/migrate.ts'
+import { connect, UnusableDatabase } from './store/connection.ts'
+import { failureKind } from './store/failure.ts'
+import { DatabaseHealth } from './store/health.ts'
+import { migrate } from './store/migrate.ts'
+import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './diagnosis/diagnoses.ts'
+import { Studies, type Sources } from './diagnosis/studies.ts'
 import { createApp } from './http/app.ts'
 import { Guard } from './http/guard.ts'
 import { acceptStreams } from './http/upgrade.ts'
-import { closeAbandoned, whenTakeFinishes } from './ingest/finish.ts'
+import { closeAbandoned } from './ingest/finish.ts'
 import { takeUpSpooled } from './ingest/spool.ts'
 import { IngestStreams } from './ingest/stream.ts'
 import { OtlpStreams } from './otlp/streams.ts'
@@ -30,6 +32,8 @@ const CLOSE_PATIENCE_MS = 2_000
 
 export interface RunningServer {
   address: string
+  /** Its tables, on its own connections. */
+  store: Store
   /** Ends recordings, commits what was received, closes connections. */
   stop(): Promise<void>
 }
@@ -39,18 +43,20 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const database = await connectInTime(config.databaseUrl, log)
   const migrated = await migrate(database)
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
+  const store = storeOf(database)
+  const sources: Sources = { store, studies: new Studies(store) }
   const health = new DatabaseHealth(config.databaseUrl, config.databaseFolder, log)
   health.start()
 
-  const diagnoses = new Diagnoses(log)
-  const noLonger = whenTakeFinishes((takeId) => diagnoses.soon(takeId))
-  const access = new Access(config.access)
+  const diagnoses = new Diagnoses(sources, log)
+  const noLonger = store.closedTakes.add((takeId) => diagnoses.soon(takeId))
+  const access = new Access(store, config.access)
   const guard = new Guard(config)
-  const recordings = new Recordings(config.demoGame, access.ownKey, log)
-  const streams = new IngestStreams(database, health, log)
-  const otlp = new OtlpStreams(database, log)
+  const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
+  const streams = new IngestStreams(store, health, log)
+  const otlp = new OtlpStreams(store, log)
   const http = createServer(
-    createApp({ config, database, health, guard, access, recordings, otlp, log }).callback(),
+    createApp({ config, sources, health, guard, access, recordings, otlp, log }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -64,14 +70,14 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
 
   const sweeps = [
     regularly(SWEEP_EVERY_MS, health, async () => {
-      const takes = await closeAbandoned()
+      const takes = await closeAbandoned(store)
       if (takes.length > 0) log.info({ takes }, 'games vanished; takes closed as cut short')
     }),
-    regularly(RETENTION_EVERY_MS, health, () => tidy(config, log)),
+    regularly(RETENTION_EVERY_MS, health, () => tidy(store, config, log)),
   ]
-  void tidy(config, log).catch(() => {})
+  void tidy(store, config, log).catch(() => {})
   if (config.spool !== null) {
-    const spooled = await takeUpSpooled(database, config.spool, port, log)
+    const spooled = await takeUpSpooled(store, config.spool, port, log)
     if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')
   }
 
@@ -79,6 +85,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   log.info({ address }, 'listening')
   return {
     address,
+    store,
     async stop() {
       sweeps.forEach(clearInterval)
       await recordings.stopAll()
@@ -127,10 +134,10 @@ function regularly(everyMs: number, health: DatabaseHealth, work: () => Promise<
 }
 
 /** Removes what has been deleted long ago, and what retention lets go. */
-async function tidy(config: ServerConfig, log: Logger): Promise<void> {
-  const purged = await purgeDeleted()
+async function tidy(store: Store, config: ServerConfig, log: Logger): Promise<void> {
+  const purged = await purgeDeleted(store)
   if (purged > 0) log.info({ purged }, 'takes deleted long ago are gone for good')
-  const takes = await applyRetention(config.retention)
+  const takes = await applyRetention(store, config.retention)
   if (takes.length > 0) log.info({ takes: takes.slice(0, 20), count: takes.length }, 'takes left by rule')
 }
 

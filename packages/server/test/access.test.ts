@@ -5,7 +5,6 @@ import type { SessionState, TakeSummary } from '@lapsus/api'
 import { endRecord } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { configFromEnvironment, WrongSetting } from '../src/config.ts'
-import { SessionRow, SignInFailureRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
 import { freshDatabase, testServer, until } from './support.ts'
 
@@ -28,7 +27,7 @@ describe('sign-in', () => {
     server = await testServer({ databaseUrl, access })
   })
   after(() => server.stop())
-  beforeEach(() => SignInFailureRow.destroy({ where: {} }))
+  beforeEach(() => server.store.signInFailures.destroy({ where: {} }))
 
   const get = (path: string, headers: Record<string, string> = {}) =>
     fetch(server.address + path, { headers })
@@ -68,7 +67,7 @@ describe('sign-in', () => {
     const [pair] = cookie.split(';')
     expect((await get('/api/takes', { cookie: pair! })).status).to.equal(200)
     const token = pair!.split('=')[1]!
-    const kept = await SessionRow.findAll({ raw: true })
+    const kept = await server.store.sessions.findAll({ raw: true })
     expect(JSON.stringify(kept)).not.to.contain(token)
 
     expect((await get('/api/takes', { cookie: `${pair}x` })).status).to.equal(401)
@@ -78,9 +77,9 @@ describe('sign-in', () => {
 
   it('ends when its time is over', async () => {
     const pair = cookieOf(await signIn(PASSWORD)).split(';')[0]!
-    await SessionRow.update({ until: new Date(Date.now() + 60_000) }, { where: {} })
+    await server.store.sessions.update({ until: new Date(Date.now() + 60_000) }, { where: {} })
     expect((await get('/api/takes', { cookie: pair })).status).to.equal(200)
-    await SessionRow.update({ until: new Date(Date.now() - 1_000) }, { where: {} })
+    await server.store.sessions.update({ until: new Date(Date.now() - 1_000) }, { where: {} })
     expect((await get('/api/takes', { cookie: pair })).status).to.equal(401)
   })
 
@@ -97,7 +96,7 @@ describe('sign-in', () => {
     expect(refused.headers.get('retry-after')).to.equal('60')
     // The same count holds for programs that show the password.
     expect((await get('/api/takes', basic(PASSWORD))).status).to.equal(429)
-    await SignInFailureRow.update({ at: new Date(Date.now() - 61_000) }, { where: {} })
+    await server.store.signInFailures.update({ at: new Date(Date.now() - 61_000) }, { where: {} })
     expect((await signIn(PASSWORD)).status).to.equal(204)
   })
 

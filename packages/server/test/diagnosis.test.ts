@@ -13,7 +13,6 @@ import {
   type Problem,
 } from '@lapsus/api'
 import type { AnyRecord } from '@lapsus/core/format'
-import { DiagnosisRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
 import { NIGHT_FRAMES as FRAMES, nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf, takeRecord } from '../../core/test/support/takes.ts'
@@ -41,7 +40,10 @@ describe('diagnosis', () => {
   const kinds = (found: Awaited<ReturnType<typeof diagnosis>>) => found.findings.map(({ kind }) => kind)
 
   it('is worked out when a take ends, and stored', async () => {
-    await until(async () => (await DiagnosisRow.findByPk('one-night')) !== null, 'the diagnosis is stored')
+    await until(
+      async () => (await server.store.diagnoses.findByPk('one-night')) !== null,
+      'the diagnosis is stored',
+    )
     const found = await diagnosis()
     expect(found).to.include({ from: 0, to: FRAMES - 1, target: 60, withoutRecorder: false, pauses: 0 })
     expect(kinds(found)).to.include.members(['needless-updates', 'polling', 'spike-family'])
@@ -60,10 +62,10 @@ describe('diagnosis', () => {
   })
 
   it('is stored again when other detectors made it', async () => {
-    await DiagnosisRow.update({ version: 0 }, { where: { takeId: 'one-night' } })
+    await server.store.diagnoses.update({ version: 0 }, { where: { takeId: 'one-night' } })
     const found = await diagnosis()
     expect(kinds(found)).to.include('polling')
-    expect((await DiagnosisRow.findByPk('one-night'))!.version).to.be.greaterThan(0)
+    expect((await server.store.diagnoses.findByPk('one-night'))!.version).to.be.greaterThan(0)
   })
 
   it('is worked out anew when a take that was cut short goes on', async () => {

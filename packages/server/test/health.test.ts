@@ -1,6 +1,6 @@
 import { expect } from 'chai'
 import { pino } from 'pino'
-import { DatabaseHealth, LEAST_ROOM_BYTES } from '../src/database/health.ts'
+import { DatabaseHealth, LEAST_ROOM_BYTES } from '../src/store/health.ts'
 import { detourTo, freshDatabase, until } from './support.ts'
 
 const log = pino({ level: 'silent' })

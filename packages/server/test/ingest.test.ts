@@ -3,7 +3,6 @@ import type { LedgerResponse, TakeDetail } from '@lapsus/api'
 import { checkPage } from '@lapsus/api'
 import { endRecord, encodeCbor, encodeRecord, LIMITS, type ChunkRecord } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
-import { TakeRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
 import {
   chunkRecord,
@@ -217,7 +216,7 @@ describe('ingest', () => {
     game.send(declare)
     await game.untilAcknowledged(1)
     // As if another server had committed the next chunk meanwhile.
-    await TakeRow.update({ lastSequence: 2 }, { where: { id: 'taken-over' } })
+    await server.store.takes.update({ lastSequence: 2 }, { where: { id: 'taken-over' } })
     game.send(chunk(0))
     await game.untilClosed()
     expect(game.closeCode).to.equal(1013)

@@ -1,5 +1,5 @@
 import { expect } from 'chai'
-import { RecentlyUsed } from '../src/diagnosis/recently-used.ts'
+import { RecentlyUsed } from '../src/store/recently-used.ts'
 
 describe('what was asked for lately', () => {
   it('is kept, the least lately used going first', async () => {

@@ -37,7 +37,7 @@ describe('demo recordings', () => {
     server = await testServer()
   })
   beforeEach(() => {
-    recordings = new Recordings(script, 'key', pino({ level: 'silent' }), 2)
+    recordings = new Recordings(server.store, script, 'key', pino({ level: 'silent' }), 2)
   })
   afterEach(() => recordings.stopAll())
   after(async () => {

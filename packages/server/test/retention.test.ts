@@ -2,7 +2,6 @@
 import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import type { TakeDetail } from '@lapsus/api'
-import { ChunkRow, MarkerRow, TakeRow } from '../src/database/models.ts'
 import type { RunningServer } from '../src/index.ts'
 import { ABANDONED_AFTER_MS, closeAbandoned, touchTake } from '../src/ingest/finish.ts'
 import { purgeDeleted } from '../src/queries/takes.ts'
@@ -32,10 +31,13 @@ describe('takes over time', () => {
   it('are closed as cut short, with figures, when their game vanished', async () => {
     const game = await unfinished('vanished-take')
     game.vanish()
-    expect(await closeAbandoned()).to.deep.equal([])
+    expect(await closeAbandoned(server.store)).to.deep.equal([])
     expect(await detail('vanished-take')).to.include({ state: 'recording', figures: null })
-    await TakeRow.update({ touchedAt: ago(ABANDONED_AFTER_MS + 1_000) }, { where: { id: 'vanished-take' } })
-    expect(await closeAbandoned()).to.deep.equal(['vanished-take'])
+    await server.store.takes.update(
+      { touchedAt: ago(ABANDONED_AFTER_MS + 1_000) },
+      { where: { id: 'vanished-take' } },
+    )
+    expect(await closeAbandoned(server.store)).to.deep.equal(['vanished-take'])
     const closed = await detail('vanished-take')
     expect(closed.state).to.equal('cut-short')
     expect(closed.figures!.work.worst).to.equal(5)
@@ -44,18 +46,24 @@ describe('takes over time', () => {
 
   it('stay open while their game is connected, however long it pauses', async () => {
     const game = await unfinished('paused-take')
-    await TakeRow.update({ touchedAt: ago(ABANDONED_AFTER_MS + 1_000) }, { where: { id: 'paused-take' } })
+    await server.store.takes.update(
+      { touchedAt: ago(ABANDONED_AFTER_MS + 1_000) },
+      { where: { id: 'paused-take' } },
+    )
     // What an open stream does every few seconds.
-    await touchTake('paused-take')
-    expect(await closeAbandoned()).to.deep.equal([])
+    await touchTake(server.store, 'paused-take')
+    expect(await closeAbandoned(server.store)).to.deep.equal([])
     game.vanish()
   })
 
   it('go on when their game comes back after they were closed', async () => {
     const game = await unfinished('returned-take')
     game.vanish()
-    await TakeRow.update({ touchedAt: ago(ABANDONED_AFTER_MS + 1_000) }, { where: { id: 'returned-take' } })
-    await closeAbandoned()
+    await server.store.takes.update(
+      { touchedAt: ago(ABANDONED_AFTER_MS + 1_000) },
+      { where: { id: 'returned-take' } },
+    )
+    await closeAbandoned(server.store)
     const again = await TestGame.connect(server)
     again.send(takeRecord({ take: 'returned-take' }))
     await again.untilAcknowledged(2)
@@ -70,13 +78,13 @@ describe('takes over time', () => {
     const game = await unfinished('deleted-take')
     game.vanish()
     await fetch(`${server.address}/api/takes/deleted-take`, { method: 'DELETE' })
-    expect(await purgeDeleted()).to.equal(0)
-    await TakeRow.update({ deletedAt: ago(31 * DAY_MS) }, { where: { id: 'deleted-take' } })
-    expect(await purgeDeleted()).to.equal(1)
+    expect(await purgeDeleted(server.store)).to.equal(0)
+    await server.store.takes.update({ deletedAt: ago(31 * DAY_MS) }, { where: { id: 'deleted-take' } })
+    expect(await purgeDeleted(server.store)).to.equal(1)
     for (const count of [
-      await TakeRow.count({ where: { id: 'deleted-take' } }),
-      await ChunkRow.count({ where: { takeId: 'deleted-take' } }),
-      await MarkerRow.count({ where: { takeId: 'deleted-take' } }),
+      await server.store.takes.count({ where: { id: 'deleted-take' } }),
+      await server.store.chunks.count({ where: { takeId: 'deleted-take' } }),
+      await server.store.markers.count({ where: { takeId: 'deleted-take' } }),
     ]) {
       expect(count).to.equal(0)
     }

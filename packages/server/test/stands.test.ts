@@ -16,8 +16,8 @@ import {
   spoolName,
   type ChunkRecord,
 } from '@lapsus/core/format'
-import { open } from '../src/database/connection.ts'
-import { failureKind } from '../src/database/failure.ts'
+import { open } from '../src/store/connection.ts'
+import { failureKind } from '../src/store/failure.ts'
 import { errorFields } from '../src/log.ts'
 import { leavingBy } from '../src/queries/retention.ts'
 import type { RunningServer } from '../src/index.ts'

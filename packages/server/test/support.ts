@@ -3,7 +3,7 @@ import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { WebSocket } from 'ws'
 import { pino } from 'pino'
 import { encodeRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
-import { open as openDatabase } from '../src/database/connection.ts'
+import { open as openDatabase } from '../src/store/connection.ts'
 import { startServer, type RunningServer, type ServerConfig } from '../src/index.ts'
 
 let schemas = 0

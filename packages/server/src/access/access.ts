@@ -2,9 +2,9 @@
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto'
 import { Op } from 'sequelize'
 import { EVERY_GAME, type AccessConfig } from '../config.ts'
-import { SessionRow, SignInFailureRow } from '../database/models.ts'
 import type { AllowedGame } from '../ingest/stream.ts'
 import { ProblemError } from '../problem-error.ts'
+import type { Store } from '../store/store.ts'
 
 export const SESSION_DAYS = 30
 const SESSION_MS = SESSION_DAYS * 24 * 3600 * 1000
@@ -14,11 +14,13 @@ const MOST_OF_ALL = 50
 const WINDOW_MS = 60_000
 
 export class Access {
+  readonly #store: Store
   readonly #config: AccessConfig | null
   /** Admits the games that this server itself starts. */
   readonly ownKey = randomBytes(24).toString('base64url')
 
-  constructor(config: AccessConfig | null) {
+  constructor(store: Store, config: AccessConfig | null) {
+    this.#store = store
     this.#config = config
   }
 
@@ -35,26 +37,26 @@ export class Access {
   async signIn(password: string, address: string): Promise<string> {
     await this.#checkTries(address)
     if (this.#config === null || !isSame(password, this.#config.password)) {
-      await SignInFailureRow.create({ address: address.slice(0, 64), at: new Date() })
+      await this.#store.signInFailures.create({ address: address.slice(0, 64), at: new Date() })
       throw new ProblemError(401, 'that is not the password', 'password')
     }
     const token = randomBytes(32).toString('base64url')
     const now = Date.now()
-    await SessionRow.destroy({ where: { until: { [Op.lt]: new Date(now) } } })
-    await SignInFailureRow.destroy({ where: { at: { [Op.lt]: new Date(now - WINDOW_MS) } } })
-    await SessionRow.create({ tokenHash: hashOf(token), until: new Date(now + SESSION_MS) })
+    await this.#store.sessions.destroy({ where: { until: { [Op.lt]: new Date(now) } } })
+    await this.#store.signInFailures.destroy({ where: { at: { [Op.lt]: new Date(now - WINDOW_MS) } } })
+    await this.#store.sessions.create({ tokenHash: hashOf(token), until: new Date(now + SESSION_MS) })
     return token
   }
 
   async signOut(token: string | undefined): Promise<void> {
-    if (token !== undefined) await SessionRow.destroy({ where: { tokenHash: hashOf(token) } })
+    if (token !== undefined) await this.#store.sessions.destroy({ where: { tokenHash: hashOf(token) } })
   }
 
   async isSignedIn(token: string | undefined): Promise<boolean> {
     if (this.#config === null) return true
     if (token === undefined) return false
     const where = { tokenHash: hashOf(token), until: { [Op.gt]: new Date() } }
-    return (await SessionRow.count({ where })) > 0
+    return (await this.#store.sessions.count({ where })) > 0
   }
 
   /** Whether a program has shown the password. @throws ProblemError 429 after too many wrong tries */
@@ -62,7 +64,7 @@ export class Access {
     if (this.#config === null) return true
     await this.#checkTries(address)
     if (isSame(given, this.#config.password)) return true
-    await SignInFailureRow.create({ address: address.slice(0, 64), at: new Date() })
+    await this.#store.signInFailures.create({ address: address.slice(0, 64), at: new Date() })
     return false
   }
 
@@ -80,8 +82,8 @@ export class Access {
   async #checkTries(address: string): Promise<void> {
     const at = { [Op.gt]: new Date(Date.now() - WINDOW_MS) }
     const [ofAll, ofOne] = await Promise.all([
-      SignInFailureRow.count({ where: { at } }),
-      SignInFailureRow.count({ where: { at, address: address.slice(0, 64) } }),
+      this.#store.signInFailures.count({ where: { at } }),
+      this.#store.signInFailures.count({ where: { at, address: address.slice(0, 64) } }),
     ])
     if (ofOne >= MOST_OF_ONE || ofAll >= MOST_OF_ALL)
       throw new ProblemError(429, 'too many wrong passwords: try again in a minute', 'password', 60)

@@ -3,8 +3,8 @@ import type { Conditions } from '@lapsus/core/format'
 import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
 import {
   buildStudy,
-  frameCount,
   encodeStoredChunk,
+  frameCount,
   partOfStudy,
   studyChunkOf,
   studyWithoutRecorder,
@@ -12,11 +12,11 @@ import {
   type Study,
   type StudyChunk,
 } from '@lapsus/core/study'
-import { unpack } from '../database/compression.ts'
-import { ChunkRow, type TakeRow } from '../database/models.ts'
-import { loadTables } from '../ingest/progress.ts'
-import { takeMoments, takeStretches } from '../queries/takes.ts'
-import { RecentlyUsed } from './recently-used.ts'
+import { takeMoments, takeStretches } from '../store/moments.ts'
+import { unpack } from '../store/compression.ts'
+import { RecentlyUsed } from '../store/recently-used.ts'
+import type { Store, TakeRow } from '../store/store.ts'
+import { tablesOf } from '../store/take-tables.ts'
 
 /** Which frames of a take, and how they are judged. */
 export interface StudyQuery {
@@ -34,34 +34,47 @@ const MOST_EVIDENCE = 6
 /** Chunks whose blobs are read at once. */
 const READ_AT_ONCE = 64
 
-const studies = new RecentlyUsed<Promise<Study>>(MOST_STUDIES)
-const evidence = new RecentlyUsed<Promise<Evidence>>(MOST_EVIDENCE)
-
-/** All frames of a take, as recorded, by its own target. */
-export function studyOf(row: TakeRow): Promise<Study> {
-  // A take that is still being recorded has more chunks the next time.
-  return studies.get(`${row.id} ${row.chunks}`, () => readStudy(row))
+/** What answers are worked out from. */
+export interface Sources {
+  store: Store
+  studies: Studies
 }
 
-export function evidenceOf(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
-  const key = [row.id, row.chunks, range?.from, range?.to, target, withoutRecorder].join(' ')
-  return evidence.get(key, async () => {
-    const whole = { ...(await studyOf(row)), target }
-    const study = withoutRecorder ? studyWithoutRecorder(whole) : whole
-    const to = Math.min(frameCount(study), (range?.to ?? Infinity) + 1)
-    return gatherEvidence(partOfStudy(study, range?.from ?? 0, to))
-  })
+export class Studies {
+  readonly #store: Store
+  readonly #studies = new RecentlyUsed<Promise<Study>>(MOST_STUDIES)
+  readonly #evidence = new RecentlyUsed<Promise<Evidence>>(MOST_EVIDENCE)
+
+  constructor(store: Store) {
+    this.#store = store
+  }
+
+  /** All frames of a take, as recorded, by its own target. */
+  study(row: TakeRow): Promise<Study> {
+    // A take that is still being recorded has more chunks the next time.
+    return this.#studies.get(`${row.id} ${row.chunks}`, () => readStudy(this.#store, row))
+  }
+
+  evidence(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
+    const key = [row.id, row.chunks, range?.from, range?.to, target, withoutRecorder].join(' ')
+    return this.#evidence.get(key, async () => {
+      const whole = { ...(await this.study(row)), target }
+      const study = withoutRecorder ? studyWithoutRecorder(whole) : whole
+      const to = Math.min(frameCount(study), (range?.to ?? Infinity) + 1)
+      return gatherEvidence(partOfStudy(study, range?.from ?? 0, to))
+    })
+  }
 }
 
-async function readStudy(row: TakeRow): Promise<Study> {
-  const takeId = row.id
+async function readStudy(store: Store, row: TakeRow): Promise<Study> {
   const [tables, moments, stretches] = await Promise.all([
-    loadTables(takeId),
-    takeMoments(takeId),
-    takeStretches(takeId),
+    tablesOf(store, row),
+    takeMoments(store, row.id),
+    takeStretches(store, row.id),
   ])
+  const begins = new Set(stretches.map(({ firstFrame }) => firstFrame))
   const chunks: StudyChunk[] = []
-  for await (const stored of storedChunks(takeId, new Set(stretches.map(({ firstFrame }) => firstFrame)))) {
+  for await (const stored of storedChunks(store, row.id, begins)) {
     chunks.push(...(await Promise.all(stored.map((chunk) => studyChunkOf(chunk, unpack)))))
   }
   const conditions = JSON.parse(row.conditions) as Conditions
@@ -69,9 +82,13 @@ async function readStudy(row: TakeRow): Promise<Study> {
 }
 
 /** The chunks of a take as they are stored, some at a time. @param begins first frames of kept stretches */
-async function* storedChunks(takeId: string, begins: ReadonlySet<number>): AsyncGenerator<StoredChunk[]> {
+async function* storedChunks(
+  store: Store,
+  takeId: string,
+  begins: ReadonlySet<number>,
+): AsyncGenerator<StoredChunk[]> {
   for (let offset = 0; ; offset += READ_AT_ONCE) {
-    const rows = await ChunkRow.findAll({
+    const rows = await store.chunks.findAll({
       attributes: ['firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
       where: { takeId },
       order: [['idx', 'ASC']],
@@ -92,7 +109,7 @@ async function* storedChunks(takeId: string, begins: ReadonlySet<number>): Async
 }
 
 /** All that a study of a take is made of besides its detail: for whoever computes on it elsewhere. */
-export async function* studyBytes(takeId: string): AsyncGenerator<Uint8Array> {
-  const begins = new Set((await takeStretches(takeId)).map(({ firstFrame }) => firstFrame))
-  for await (const chunks of storedChunks(takeId, begins)) yield* chunks.map(encodeStoredChunk)
+export async function* studyBytes(store: Store, takeId: string): AsyncGenerator<Uint8Array> {
+  const begins = new Set((await takeStretches(store, takeId)).map(({ firstFrame }) => firstFrame))
+  for await (const chunks of storedChunks(store, takeId, begins)) yield* chunks.map(encodeStoredChunk)
 }

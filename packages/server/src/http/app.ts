@@ -3,11 +3,10 @@ import Router from '@koa/router'
 import Koa from 'koa'
 import serve from 'koa-static'
 import type { Logger } from 'pino'
-import type { Sequelize } from 'sequelize'
 import type { Access } from '../access/access.ts'
 import { signedIn } from '../access/signed-in.ts'
 import type { ServerConfig } from '../config.ts'
-import type { DatabaseHealth } from '../database/health.ts'
+import type { DatabaseHealth } from '../store/health.ts'
 import type { OtlpStreams } from '../otlp/streams.ts'
 import { databaseAway, ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
@@ -22,10 +21,11 @@ import { recordingRoutes } from './routes/recordings.ts'
 import { sessionRoutes } from './routes/session.ts'
 import { storageRoutes } from './routes/storage.ts'
 import { takeRoutes } from './routes/takes.ts'
+import type { Sources } from '../diagnosis/studies.ts'
 
 export interface AppParts {
   config: ServerConfig
-  database: Sequelize
+  sources: Sources
   health: DatabaseHealth
   guard: Guard
   access: Access
@@ -36,7 +36,7 @@ export interface AppParts {
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
 
-export function createApp({ config, database, health, guard, access, recordings, otlp, log }: AppParts): Koa {
+export function createApp({ config, sources, health, guard, access, recordings, otlp, log }: AppParts): Koa {
   const app = new Koa({ proxy: config.behindProxy })
   // What fails after the answer has begun: mostly a client that hung up.
   app.on('error', (error: Error) => log.debug({ error: error.message }, 'answer broke off'))
@@ -70,10 +70,10 @@ export function createApp({ config, database, health, guard, access, recordings,
 
   for (const router of [
     sessionRoutes(access),
-    takeRoutes(database, recordings),
-    planRoutes(),
+    takeRoutes(sources, recordings),
+    planRoutes(sources.store),
     recordingRoutes(recordings),
-    storageRoutes(config.retention),
+    storageRoutes(sources.store, config.retention),
     otlpRoutes(otlp),
   ] satisfies Router[]) {
     app.use(router.routes())

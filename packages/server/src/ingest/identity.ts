@@ -1,7 +1,7 @@
 /** Under which identity a recorder's records are kept. */
 import { randomBytes } from 'node:crypto'
 import { FormatError, type TakeRecord } from '@lapsus/core/format'
-import { GameRow, TakeRow } from '../database/models.ts'
+import type { Store, TakeRow } from '../store/store.ts'
 
 export interface Identity {
   row: TakeRow
@@ -12,12 +12,12 @@ export interface Identity {
 }
 
 /** Finds or makes the take that a recorder writes. @throws FormatError when it may not */
-export async function identify(record: TakeRecord): Promise<Identity> {
-  const [game] = await GameRow.findOrCreate({
+export async function identify(store: Store, record: TakeRecord): Promise<Identity> {
+  const [game] = await store.games.findOrCreate({
     where: { name: record.game },
     defaults: { name: record.game },
   })
-  const [row, isNew] = await findOrCreate(record, game.id, record.take, null)
+  const [row, isNew] = await findOrCreate(store, record, game.id, record.take, null)
   if (row.gameId !== game.id)
     throw new FormatError('bad-field', `"take" ${record.take} to be a take of the same game`)
   if (record.writer !== undefined && (row.writer ?? null) === null)
@@ -27,20 +27,20 @@ export async function identify(record: TakeRecord): Promise<Identity> {
       throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
     return { row, isNew, note: null }
   }
-  return twinOf(row, record, game.id)
+  return twinOf(store, row, record, game.id)
 }
 
 /**
  * Another recorder writes, or wrote, under this identity: a game that forked, or was started again under the same
  * name. Its records are numbered anew, so they are a take of their own; a tag links both.
  */
-async function twinOf(first: TakeRow, record: TakeRecord, gameId: number): Promise<Identity> {
+async function twinOf(store: Store, first: TakeRow, record: TakeRecord, gameId: number): Promise<Identity> {
   const { writer = null } = record
-  const known = await TakeRow.findOne({ where: { twinOf: first.id, writer } })
+  const known = await store.takes.findOne({ where: { twinOf: first.id, writer } })
   const note = (id: string) => `take ${first.id} is another recorder's: this recording is kept as take ${id}`
   if (known !== null) return { row: known, isNew: false, note: note(known.id) }
   const id = `${first.id.slice(0, 50)}-${randomBytes(4).toString('hex')}`
-  const [row, isNew] = await findOrCreate(record, gameId, id, first.id)
+  const [row, isNew] = await findOrCreate(store, record, gameId, id, first.id)
   const tag = `with ${first.id.slice(0, 40)}`
   for (const one of [first, row]) {
     const tags = (one.tags ?? null) === null ? [] : (JSON.parse(one.tags!) as string[])
@@ -49,8 +49,8 @@ async function twinOf(first: TakeRow, record: TakeRecord, gameId: number): Promi
   return { row, isNew, note: note(id) }
 }
 
-const findOrCreate = (record: TakeRecord, gameId: number, id: string, twinOf: string | null) =>
-  TakeRow.findOrCreate({
+const findOrCreate = (store: Store, record: TakeRecord, gameId: number, id: string, twinOf: string | null) =>
+  store.takes.findOrCreate({
     where: { id },
     defaults: {
       id,

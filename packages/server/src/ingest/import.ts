@@ -4,9 +4,8 @@ import { createGunzip, constants } from 'node:zlib'
 import type { ImportResult } from '@lapsus/api'
 import { AnySource, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
-import type { Sequelize } from 'sequelize'
-import { TakeRow } from '../database/models.ts'
 import { RecordStore } from './store-records.ts'
+import type { Store } from '../store/store.ts'
 
 /** Bytes a file may unpack to; a ten-minute take of 18 million spans has about 300 MB. */
 const MOST_BYTES = 8 * 1024 * 1024 * 1024
@@ -25,22 +24,22 @@ export interface ImportOptions {
  * @throws FormatError when there is no take in it at all
  */
 export async function importTake(
-  database: Sequelize,
+  store: Store,
   file: Readable,
   { frameMarker, game = 'Imported' }: ImportOptions = {},
 ): Promise<ImportResult> {
   const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
-  const store = new RecordStore(database)
+  const records = new RecordStore(store)
   let problem: string | null = null
   try {
-    await readInto(store, source, file)
+    await readInto(records, source, file)
   } catch (error) {
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
-    if (store.takeId === null)
+    if (records.takeId === null)
       throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(source.place)
   }
-  if (store.takeId === null) {
+  if (records.takeId === null) {
     throw new FormatError(
       'not-a-take',
       source.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
@@ -49,10 +48,10 @@ export async function importTake(
   if (problem === null && !source.ended) {
     problem = `the take breaks off after record ${source.place.record - 1}, at byte ${source.place.offset}`
   }
-  await store.finish(source.ended)
-  const row = await TakeRow.findByPk(store.takeId, { attributes: ['frames'] })
+  await records.finish(source.ended)
+  const row = await store.takes.findByPk(records.takeId, { attributes: ['frames'] })
   return {
-    take: store.takeId,
+    take: records.takeId,
     frames: Number(row!.frames),
     complete: source.ended,
     format: source.format,
@@ -61,20 +60,20 @@ export async function importTake(
   }
 }
 
-async function readInto(store: RecordStore, source: TakeSource, file: Readable): Promise<void> {
+async function readInto(records: RecordStore, source: TakeSource, file: Readable): Promise<void> {
   let bytes = 0
   for await (const piece of await unzipped(apart(file))) {
     bytes += piece.length
     if (bytes > MOST_BYTES)
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
-    await storeFrom(store, source, (onRecord) => source.push(piece, onRecord))
+    await storeFrom(records, source, (onRecord) => source.push(piece, onRecord))
   }
-  await storeFrom(store, source, (onRecord) => source.finish(onRecord))
+  await storeFrom(records, source, (onRecord) => source.finish(onRecord))
 }
 
 /** What came before a bad record is stored before the failure is dealt with. */
 async function storeFrom(
-  store: RecordStore,
+  records: RecordStore,
   source: TakeSource,
   read: (onRecord: (record: AnyRecord, place: FormatErrorPlace) => void) => void,
 ): Promise<void> {
@@ -87,7 +86,7 @@ async function storeFrom(
   }
   for (const { record, place } of arrived) {
     const passedOver = (reason: string) => source.skipped.add(`line ${place.record + 1}: ${reason}`)
-    await store.put(record, place, source.lenient ? passedOver : undefined)
+    await records.put(record, place, source.lenient ? passedOver : undefined)
   }
   if (failure !== null) throw failure
 }

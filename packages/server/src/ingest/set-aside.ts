@@ -3,7 +3,7 @@
  * recording: after some tries it is kept as it came, and the take goes on without it, marked.
  */
 import { Op } from 'sequelize'
-import { RefusedPartRow, RefusedRecordRow } from '../database/models.ts'
+import type { Store, Row } from '../store/store.ts'
 
 /** Tries before a record is set aside. */
 export const MOST_TRIES = 3
@@ -27,13 +27,14 @@ export class CommitFailure extends Error {
  * @returns the tries so far
  */
 export async function countTry(
+  store: Store,
   takeId: string,
   sequence: number,
   record: Uint8Array,
   reason: string,
 ): Promise<number> {
   const where = { takeId, sequence }
-  const [row, isNew] = await RefusedRecordRow.findOrCreate({
+  const [row, isNew] = await store.refusedRecords.findOrCreate({
     where,
     defaults: {
       ...where,
@@ -46,10 +47,10 @@ export async function countTry(
   })
   if (!isNew) await row.update({ tries: row.tries + 1, reason: reason.slice(0, MOST_REASON), at: new Date() })
   if (row.tries >= MOST_TRIES && !row.setAside) {
-    await RefusedPartRow.destroy({ where })
+    await store.refusedParts.destroy({ where })
     for (let part = 0; part * PART_BYTES < record.length; part++) {
       const body = Buffer.from(record.subarray(part * PART_BYTES, (part + 1) * PART_BYTES))
-      await RefusedPartRow.create({ ...where, part, body })
+      await store.refusedParts.create({ ...where, part, body })
     }
     await row.update({ setAside: true })
   }
@@ -57,8 +58,12 @@ export async function countTry(
 }
 
 /** Records of a take, after number `after`, that are to be passed over: why, by number. */
-export async function setAsideAfter(takeId: string, after: number): Promise<Map<number, string>> {
-  const rows = await RefusedRecordRow.findAll({
+export async function setAsideAfter(
+  store: Store,
+  takeId: string,
+  after: number,
+): Promise<Map<number, string>> {
+  const rows = await store.refusedRecords.findAll({
     where: { takeId, setAside: true, sequence: { [Op.gt]: after } },
     raw: true,
   })
@@ -66,15 +71,15 @@ export async function setAsideAfter(takeId: string, after: number): Promise<Map<
 }
 
 /** Forgets the tries of records that were stored after all. */
-export async function forgetTries(takeId: string, upTo: number): Promise<void> {
-  await RefusedRecordRow.destroy({
+export async function forgetTries(store: Store, takeId: string, upTo: number): Promise<void> {
+  await store.refusedRecords.destroy({
     where: { takeId, setAside: false, sequence: { [Op.lte]: upTo } },
   })
 }
 
 /** What was set aside of a take, in order. */
-export async function listSetAside(takeId: string): Promise<RefusedRecordRow[]> {
-  return RefusedRecordRow.findAll({
+export async function listSetAside(store: Store, takeId: string): Promise<Row<'refusedRecords'>[]> {
+  return store.refusedRecords.findAll({
     where: { takeId, setAside: true },
     order: [['sequence', 'ASC']],
     raw: true,
@@ -82,9 +87,9 @@ export async function listSetAside(takeId: string): Promise<RefusedRecordRow[]> 
 }
 
 /** The bytes of a record as they came, part by part; none where it was not set aside. */
-export async function* setAsideBytes(takeId: string, sequence: number): AsyncGenerator<Buffer> {
+export async function* setAsideBytes(store: Store, takeId: string, sequence: number): AsyncGenerator<Buffer> {
   for (let part = 0; ; part++) {
-    const row = await RefusedPartRow.findOne({ where: { takeId, sequence, part }, raw: true })
+    const row = await store.refusedParts.findOne({ where: { takeId, sequence, part }, raw: true })
     if (row === null) return
     yield row.body
   }

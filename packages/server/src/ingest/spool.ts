@@ -10,7 +10,8 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-import type { Sequelize } from 'sequelize'
+
+import type { Store } from '../store/store.ts'
 import { finishTake } from './finish.ts'
 import { identify } from './identity.ts'
 import { TakeWriter } from './take-writer.ts'
@@ -23,7 +24,7 @@ const TAKEN = '.taken'
  * @returns how many there were
  */
 export async function takeUpSpooled(
-  database: Sequelize,
+  store: Store,
   folder: string,
   port: number,
   log: Logger,
@@ -42,7 +43,7 @@ export async function takeUpSpooled(
       continue
     }
     try {
-      await store(database, readFileSync(path + TAKEN))
+      await storeFile(store, readFileSync(path + TAKEN))
       rmSync(path + TAKEN)
       count++
     } catch (error) {
@@ -62,17 +63,17 @@ function filesIn(folder: string): string[] {
   }
 }
 
-async function store(database: Sequelize, file: Uint8Array): Promise<void> {
+async function storeFile(store: Store, file: Uint8Array): Promise<void> {
   let writer: TakeWriter | null = null
   let place = { record: 0, offset: 0 }
   let state: 'complete' | 'cut-short' = 'cut-short'
   for (const bytes of spooledRecords(file)) {
     const record = decodeRecord(bytes, place)
     place = { record: place.record + 1, offset: place.offset + bytes.length }
-    if (writer === null) writer = await TakeWriter.goOn(database, await identify(record as TakeRecord))
+    if (writer === null) writer = await TakeWriter.goOn(store, await identify(store, record as TakeRecord))
     else await writer.write(record as FollowingRecord)
     if (record.record === 'end') state = 'complete'
   }
   await writer?.settled()
-  if (writer !== null) await finishTake(writer.takeId, state)
+  if (writer !== null) await finishTake(store, writer.takeId, state)
 }

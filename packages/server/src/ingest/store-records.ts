@@ -1,16 +1,17 @@
 import { FormatError, withPlace, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
-import type { Sequelize } from 'sequelize'
+
+import type { Store } from '../store/store.ts'
 import { finishTake } from './finish.ts'
 import { TakeWriter } from './take-writer.ts'
 
 /** Stores the records of one take as they come, from a file or from another take. */
 export class RecordStore {
-  readonly #database: Sequelize
+  readonly #store: Store
   #writer: TakeWriter | null = null
   #sequence = 0
 
-  constructor(database: Sequelize) {
-    this.#database = database
+  constructor(store: Store) {
+    this.#store = store
   }
 
   /** Null until the take's own record has come. */
@@ -31,7 +32,7 @@ export class RecordStore {
   ): Promise<void> {
     try {
       if (record.record === 'take') {
-        this.#writer = await TakeWriter.open(this.#database, record)
+        this.#writer = await TakeWriter.open(this.#store, record)
         return
       }
       // Numbered anew: one that was left out leaves no gap.
@@ -48,6 +49,7 @@ export class RecordStore {
   /** Waits for everything to be committed and closes the take. */
   async finish(complete: boolean): Promise<void> {
     await this.#writer?.settled()
-    if (this.#writer !== null) await finishTake(this.#writer.takeId, complete ? 'complete' : 'cut-short')
+    if (this.#writer !== null)
+      await finishTake(this.#store, this.#writer.takeId, complete ? 'complete' : 'cut-short')
   }
 }

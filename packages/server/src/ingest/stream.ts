@@ -8,11 +8,12 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-import type { Sequelize } from 'sequelize'
+
 import type { WebSocket } from 'ws'
-import { failureKind } from '../database/failure.ts'
-import type { DatabaseHealth } from '../database/health.ts'
+import { failureKind } from '../store/failure.ts'
+import type { DatabaseHealth } from '../store/health.ts'
 import { wordsOf } from '../log.ts'
+import type { Store } from '../store/store.ts'
 import { finishTake, touchTake } from './finish.ts'
 import { identify } from './identity.ts'
 import { CommitFailure, countTry, MOST_TRIES } from './set-aside.ts'
@@ -32,19 +33,19 @@ const TRY_AGAIN = 1013
 export type AllowedGame = string | null
 
 export class IngestStreams {
-  readonly #database: Sequelize
+  readonly #store: Store
   readonly #health: DatabaseHealth
   readonly #log: Logger
   readonly #open = new Map<WebSocket, IngestStream>()
 
-  constructor(database: Sequelize, health: DatabaseHealth, log: Logger) {
-    this.#database = database
+  constructor(store: Store, health: DatabaseHealth, log: Logger) {
+    this.#store = store
     this.#health = health
     this.#log = log
   }
 
   accept(socket: WebSocket, allowed: AllowedGame = null): void {
-    const stream = new IngestStream(socket, this.#database, this.#health, this.#log, allowed, (takeId) =>
+    const stream = new IngestStream(socket, this.#store, this.#health, this.#log, allowed, (takeId) =>
       this.#takeOver(socket, takeId),
     )
     this.#open.set(socket, stream)
@@ -68,7 +69,7 @@ export class IngestStreams {
 
 class IngestStream {
   readonly #socket: WebSocket
-  readonly #database: Sequelize
+  readonly #store: Store
   readonly #health: DatabaseHealth
   readonly #log: Logger
   readonly #allowed: AllowedGame
@@ -86,21 +87,21 @@ class IngestStream {
 
   constructor(
     socket: WebSocket,
-    database: Sequelize,
+    store: Store,
     health: DatabaseHealth,
     log: Logger,
     allowed: AllowedGame,
     takeOver: (takeId: string) => Promise<void>,
   ) {
     this.#socket = socket
-    this.#database = database
+    this.#store = store
     this.#health = health
     this.#log = log
     this.#allowed = allowed
     this.#takeOver = takeOver
     this.#timers = [
       oneAtATime(TOUCH_EVERY_MS, async () => {
-        if (this.#writer !== null) await touchTake(this.#writer.takeId)
+        if (this.#writer !== null) await touchTake(this.#store, this.#writer.takeId)
       }),
       oneAtATime(WISH_EVERY_MS, () => this.#passOnWish()),
     ]
@@ -167,7 +168,7 @@ class IngestStream {
     if (why !== null) this.#note(`record ${sequence} could not be stored (${why}); it is set aside`)
     if (record.record === 'end') {
       await writer.settled()
-      await finishTake(writer.takeId, 'complete')
+      await finishTake(this.#store, writer.takeId, 'complete')
       this.#say({ type: 'ack', ack: sequence })
     } else {
       // A commit may fail when no further record comes to notice it.
@@ -186,10 +187,10 @@ class IngestStream {
       this.#hangUp(TRY_AGAIN)
       return
     }
-    const { row, isNew, note } = await identify(record)
+    const { row, isNew, note } = await identify(this.#store, record)
     await this.#takeOver(row.id)
     await row.reload()
-    this.#writer = await TakeWriter.goOn(this.#database, { row, isNew }, (ack) => {
+    this.#writer = await TakeWriter.goOn(this.#store, { row, isNew }, (ack) => {
       this.#uncommitted.delete(ack)
       this.#health.stored()
       // Whoever hears that the end is committed may ask for the take's figures at once.
@@ -202,7 +203,7 @@ class IngestStream {
 
   async #passOnWish(): Promise<void> {
     const take = this.takeId
-    const wish = take === null || this.#broken ? null : await takeWish(take)
+    const wish = take === null || this.#broken ? null : await takeWish(this.#store, take)
     if (wish === null) return
     this.#log.info({ take, wish: wish.order }, 'somebody wishes')
     if (wish.order !== 'discard') this.#say({ type: 'order', ...wish })
@@ -224,7 +225,7 @@ class IngestStream {
       await this.#writer?.settled().catch(() => {})
       this.#log.warn({ take, code: error.code, place: error.place }, error.message.slice(0, 600))
       this.#refuse(error.code, error.message)
-      if (take !== null && error.code !== 'after-end') await finishTake(take, 'cut-short')
+      if (take !== null && error.code !== 'after-end') await finishTake(this.#store, take, 'cut-short')
       return
     }
     // The game keeps what was not acknowledged and tries again.
@@ -245,7 +246,7 @@ class IngestStream {
     if (kind === 'away' || kind === 'conflict') return
     const bytes = this.#uncommitted.get(error.sequence)
     if (bytes === undefined) return
-    const tries = await countTry(take, error.sequence, bytes, wordsOf(cause))
+    const tries = await countTry(this.#store, take, error.sequence, bytes, wordsOf(cause))
     if (tries >= MOST_TRIES) this.#log.error({ take, record: error.sequence }, 'record set aside')
   }
 

@@ -27,26 +27,13 @@ import {
   packSpans,
   type DigestedChunk,
 } from '@lapsus/core/take'
-import { Op, type CreationAttributes, type Sequelize, type Transaction } from 'sequelize'
-import { createInBatches } from '../database/batches.ts'
-import { pack, unpack } from '../database/compression.ts'
-import {
-  ChunkRow,
-  ClassRow,
-  GaugeRow,
-  LaneRow,
-  MarkerRow,
-  MomentRow,
-  PathRow,
-  ProblemRow,
-  RollupRow,
-  StretchRow,
-  TakeRow,
-  WatchRow,
-} from '../database/models.ts'
+import { Op, type CreationAttributes, type Transaction } from 'sequelize'
+import { createInBatches } from '../store/batches.ts'
+import { pack, unpack } from '../store/compression.ts'
 import { identify, type Identity } from './identity.ts'
-import { loadProgress } from './progress.ts'
+import { loadProgress } from '../store/take-tables.ts'
 import { CommitFailure, forgetTries, setAsideAfter } from './set-aside.ts'
+import type { Store, TakeRow, ChunkRow } from '../store/store.ts'
 
 /** Another process took this take over: the stream must start anew. */
 export class StaleWriter extends Error {}
@@ -62,7 +49,7 @@ const MOST_IN_FLIGHT = 3
 /** Stores the records of one take, in order, each at most once. */
 export class TakeWriter {
   readonly takeId: string
-  readonly #database: Sequelize
+  readonly #store: Store
   readonly #digester: Digester
   readonly #onCommitted: (sequence: number) => void
   /** The last record that was handed in, and the last that is committed. */
@@ -78,13 +65,13 @@ export class TakeWriter {
   readonly #inFlight: Promise<void>[] = []
 
   private constructor(
-    database: Sequelize,
+    store: Store,
     row: TakeRow,
     digester: Digester,
     setAside: ReadonlyMap<number, string>,
     onCommitted: (sequence: number) => void,
   ) {
-    this.#database = database
+    this.#store = store
     this.takeId = row.id
     this.#isComplete = row.state === 'complete'
     this.#setAside = setAside
@@ -96,20 +83,22 @@ export class TakeWriter {
   }
 
   /** Creates the take, or goes on where it stopped. @throws FormatError when it may not be written to */
-  static async open(database: Sequelize, record: TakeRecord): Promise<TakeWriter> {
-    return TakeWriter.goOn(database, await identify(record))
+  static async open(store: Store, record: TakeRecord): Promise<TakeWriter> {
+    return TakeWriter.goOn(store, await identify(store, record))
   }
 
   /** @param onCommitted told the number of each record that is committed, or passed over */
   static async goOn(
-    database: Sequelize,
+    store: Store,
     { row, isNew }: Pick<Identity, 'row' | 'isNew'>,
     onCommitted: (sequence: number) => void = () => {},
   ): Promise<TakeWriter> {
-    if (!isNew) await forgetTries(row.id, Number(row.lastSequence))
-    const progress = isNew ? undefined : await loadProgress(row)
-    const setAside = isNew ? new Map<number, string>() : await setAsideAfter(row.id, Number(row.lastSequence))
-    return new TakeWriter(database, row, new Digester(progress), setAside, onCommitted)
+    if (!isNew) await forgetTries(store, row.id, Number(row.lastSequence))
+    const progress = isNew ? undefined : await loadProgress(store, row)
+    const setAside = isNew
+      ? new Map<number, string>()
+      : await setAsideAfter(store, row.id, Number(row.lastSequence))
+    return new TakeWriter(store, row, new Digester(progress), setAside, onCommitted)
   }
 
   /** The last record that is committed. */
@@ -132,11 +121,11 @@ export class TakeWriter {
         `"sequence" is ${record.sequence}, expected ${this.#accepted + 1}`,
       )
     }
-    const store = this.#prepare(record)
+    const commit = this.#prepare(record)
     this.#accepted = record.sequence
     const committed = this.#tail.then(async () => {
       try {
-        await store()
+        await commit()
       } catch (error) {
         throw error instanceof StaleWriter ? error : new CommitFailure(record.sequence, error as Error)
       }
@@ -163,7 +152,7 @@ export class TakeWriter {
     return () =>
       this.#commit(record.sequence, { dropped: record.dropped }, async (transaction) => {
         await this.#addProblems(record.problems, transaction)
-        await TakeRow.update({ state: 'complete' }, { where: { id: takeId }, transaction })
+        await this.#store.takes.update({ state: 'complete' }, { where: { id: takeId }, transaction })
       })
   }
 
@@ -196,11 +185,11 @@ export class TakeWriter {
     const own = <T extends object>(items: T[]) => items.map((item) => ({ takeId, ...item }))
     return () =>
       this.#commit(record.sequence, {}, async (transaction) => {
-        await createInBatches(MarkerRow, markers, transaction)
-        await createInBatches(LaneRow, own(added.lanes), transaction)
-        await createInBatches(GaugeRow, own(added.gauges), transaction)
-        await createInBatches(WatchRow, own(added.watches), transaction)
-        await createInBatches(ClassRow, own(added.classes), transaction)
+        await createInBatches(this.#store.markers, markers, transaction)
+        await createInBatches(this.#store.lanes, own(added.lanes), transaction)
+        await createInBatches(this.#store.gauges, own(added.gauges), transaction)
+        await createInBatches(this.#store.watches, own(added.watches), transaction)
+        await createInBatches(this.#store.classes, own(added.classes), transaction)
       })
   }
 
@@ -259,21 +248,24 @@ export class TakeWriter {
         storedBytes: blobs.reduce((sum, blob) => sum + blob.length, 0),
       }
       await this.#commit(record.sequence, sums, async (transaction) => {
-        await createInBatches(PathRow, newPaths, transaction)
+        await createInBatches(this.#store.paths, newPaths, transaction)
         await this.#createChunk(row, sums.storedBytes, transaction)
-        await RollupRow.create({ takeId, level: 0, idx, body: rollup }, { transaction })
+        await this.#store.rollups.create({ takeId, level: 0, idx, body: rollup }, { transaction })
         await this.#rollUp(idx, transaction)
-        await createInBatches(MomentRow, this.#momentRows(idx, chunk), transaction)
+        await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), transaction)
         await this.#addProblems(record.problems, transaction)
         if (chunk.stretch !== null) {
           const { cause, at } = chunk.stretch
           const { firstFrame } = chunk
-          await StretchRow.create({ takeId, idx, firstFrame, cause, at: new Date(at) }, { transaction })
+          await this.#store.stretches.create(
+            { takeId, idx, firstFrame, cause, at: new Date(at) },
+            { transaction },
+          )
         }
         if (row.frames > 0) {
           const lastFrameStartNs = chunk.frames.startNs.at(-1)!
           const endNs = lastFrameStartNs + chunk.frames.durationNs.at(-1)!
-          await TakeRow.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
+          await this.#store.takes.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
         }
       })
     }
@@ -286,15 +278,15 @@ export class TakeWriter {
     transaction: Transaction,
   ): Promise<void> {
     if (bytes <= MOST_COMMAND_BYTES) {
-      await ChunkRow.create(row, { transaction })
+      await this.#store.chunks.create(row, { transaction })
       return
     }
     const columns = CHUNK_BLOBS.filter((column) => row[column] !== null)
     const none = Object.fromEntries(columns.map((column) => [column, Buffer.alloc(0)]))
-    await ChunkRow.create({ ...row, ...none }, { transaction })
+    await this.#store.chunks.create({ ...row, ...none }, { transaction })
     const { takeId, idx } = row
     for (const column of columns)
-      await ChunkRow.update({ [column]: row[column] }, { where: { takeId, idx }, transaction })
+      await this.#store.chunks.update({ [column]: row[column] }, { where: { takeId, idx }, transaction })
   }
 
   /** Adds to what the recorder had to leave out; kinds beyond the most are not told apart. */
@@ -302,10 +294,10 @@ export class TakeWriter {
     const { takeId } = this
     for (const { what, about, count } of problems) {
       const where = { takeId, what, about }
-      if ((await ProblemRow.count({ where, transaction })) > 0)
-        await ProblemRow.increment({ count }, { where, transaction })
-      else if ((await ProblemRow.count({ where: { takeId }, transaction })) < MOST_PROBLEMS)
-        await ProblemRow.create({ ...where, count }, { transaction })
+      if ((await this.#store.problems.count({ where, transaction })) > 0)
+        await this.#store.problems.increment({ count }, { where, transaction })
+      else if ((await this.#store.problems.count({ where: { takeId }, transaction })) < MOST_PROBLEMS)
+        await this.#store.problems.create({ ...where, count }, { transaction })
     }
   }
 
@@ -313,7 +305,7 @@ export class TakeWriter {
   async #rollUp(chunk: number, transaction: Transaction): Promise<void> {
     const { takeId } = this
     for (const { level, index } of completedBy(chunk)) {
-      const parts = await RollupRow.findAll({
+      const parts = await this.#store.rollups.findAll({
         where: {
           takeId,
           level: level - 1,
@@ -326,7 +318,7 @@ export class TakeWriter {
       const rollups = await Promise.all(parts.map(async (part) => decodeRollup(await unpack(part.body))))
       const body = await pack(encodeRollup(mergeRollups(rollups)))
       if (body.length > MOST_COMMAND_BYTES) return
-      await RollupRow.create({ takeId, level, idx: index, body }, { transaction })
+      await this.#store.rollups.create({ takeId, level, idx: index, body }, { transaction })
     }
   }
 
@@ -346,16 +338,16 @@ export class TakeWriter {
     >,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
-    await this.#database.transaction(async (transaction) => {
+    await this.#store.database.transaction(async (transaction) => {
       // Claiming the sequence number first makes a second writer of the same take fail before it writes.
-      const [claimed] = await TakeRow.update(
+      const [claimed] = await this.#store.takes.update(
         { lastSequence: sequence, state: 'recording', touchedAt: new Date() },
         { where: { id: this.takeId, lastSequence: sequence - 1, deletedAt: null }, transaction },
       )
       if (claimed !== 1)
         throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
       if (Object.keys(sums).length > 0)
-        await TakeRow.increment(sums, { where: { id: this.takeId }, transaction })
+        await this.#store.takes.increment(sums, { where: { id: this.takeId }, transaction })
       await writeRows(transaction)
     })
   }

@@ -3,18 +3,18 @@
  * the game streams to finds it.
  */
 import type { Order } from '@lapsus/core/format'
-import { TakeRow } from '../database/models.ts'
+import type { Store } from '../store/store.ts'
 
 export type Wish = Order | { order: 'discard' }
 
-export async function wishFor(takeId: string, wish: Wish): Promise<void> {
-  await TakeRow.update({ wish: JSON.stringify(wish) }, { where: { id: takeId } })
+export async function wishFor(store: Store, takeId: string, wish: Wish): Promise<void> {
+  await store.takes.update({ wish: JSON.stringify(wish) }, { where: { id: takeId } })
 }
 
 /** The wish that nobody has taken yet, taken. */
-export async function takeWish(takeId: string): Promise<Wish | null> {
-  const row = await TakeRow.findByPk(takeId, { attributes: ['wish'], raw: true })
+export async function takeWish(store: Store, takeId: string): Promise<Wish | null> {
+  const row = await store.takes.findByPk(takeId, { attributes: ['wish'], raw: true })
   if (row === null || row.wish === null) return null
-  await TakeRow.update({ wish: null }, { where: { id: takeId } })
+  await store.takes.update({ wish: null }, { where: { id: takeId } })
   return JSON.parse(row.wish) as Wish
 }

@@ -3,8 +3,9 @@ import { randomUUID } from 'node:crypto'
 import { OtlpTake, readOtlp, Skipped, type OtlpResource } from '@lapsus/core/exchange'
 import type { AnyRecord } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-import type { Sequelize } from 'sequelize'
+
 import { touchTake } from '../ingest/finish.ts'
+import type { Store } from '../store/store.ts'
 import { RecordStore } from '../ingest/store-records.ts'
 import { takeWish } from '../ingest/wishes.ts'
 
@@ -18,22 +19,22 @@ const MOST_STREAMS = 64
 
 interface Stream {
   take: OtlpTake
-  store: RecordStore
+  records: RecordStore
   lastMs: number
   /** Requests of one stream are dealt with one after the other. */
   queue: Promise<void>
 }
 
 export class OtlpStreams {
-  readonly #database: Sequelize
+  readonly #store: Store
   readonly #log: Logger
   readonly #streams = new Map<string, Stream>()
   /** Instances whose recording somebody ended, with the time they last sent: they go on, since nothing tells them. */
   readonly #ended = new Map<string, number>()
   readonly #sweep: ReturnType<typeof setInterval>
 
-  constructor(database: Sequelize, log: Logger) {
-    this.#database = database
+  constructor(store: Store, log: Logger) {
+    this.#store = store
     this.#log = log
     this.#sweep = setInterval(
       () => void this.#sweepIdle().catch((error) => log.warn(error, 'sweep failed')),
@@ -60,7 +61,7 @@ export class OtlpStreams {
         skipped.add(`more than ${MOST_STREAMS} service instances at once`)
         continue
       }
-      const done = stream.queue.then(() => this.#store(stream, stream.take.add(resource.spans)))
+      const done = stream.queue.then(() => this.#keep(stream, stream.take.add(resource.spans)))
       stream.queue = done.catch(() => {})
       try {
         await done
@@ -88,7 +89,7 @@ export class OtlpStreams {
     if (this.#streams.size >= MOST_STREAMS) return null
     const stream: Stream = {
       take: new OtlpTake(randomUUID(), resource),
-      store: new RecordStore(this.#database),
+      records: new RecordStore(this.#store),
       lastMs: performance.now(),
       queue: Promise.resolve(),
     }
@@ -96,9 +97,9 @@ export class OtlpStreams {
     return stream
   }
 
-  async #store({ store }: Stream, records: AnyRecord[]): Promise<void> {
-    for (const record of records) await store.put(record, { record: 0, offset: 0 })
-    if (store.takeId !== null) await touchTake(store.takeId)
+  async #keep({ records: kept }: Stream, records: AnyRecord[]): Promise<void> {
+    for (const record of records) await kept.put(record, { record: 0, offset: 0 })
+    if (kept.takeId !== null) await touchTake(this.#store, kept.takeId)
   }
 
   async #sweepIdle(): Promise<void> {
@@ -113,14 +114,14 @@ export class OtlpStreams {
   }
 
   /** Whether somebody who watches wants the recording to end, kept or not. */
-  async #isUnwanted({ store }: Stream): Promise<boolean> {
-    const wish = store.takeId === null ? null : await takeWish(store.takeId)
+  async #isUnwanted({ records }: Stream): Promise<boolean> {
+    const wish = records.takeId === null ? null : await takeWish(this.#store, records.takeId)
     return wish !== null && wish.order !== 'keep'
   }
 
   async #flush(stream: Stream): Promise<void> {
     stream.queue = stream.queue
-      .then(() => this.#store(stream, stream.take.flush()))
+      .then(() => this.#keep(stream, stream.take.flush()))
       .catch((error) => this.#log.error(error, 'could not store OpenTelemetry traces'))
     await stream.queue
   }
@@ -132,10 +133,13 @@ export class OtlpStreams {
     try {
       await this.#flush(stream)
       const end = stream.take.end()
-      if (end !== null) await this.#store(stream, [end])
-      await stream.store.finish(true)
+      if (end !== null) await this.#keep(stream, [end])
+      await stream.records.finish(true)
       if (stream.take.outside > 0) {
-        this.#log.warn({ take: stream.store.takeId, spans: stream.take.outside }, 'spans outside every frame')
+        this.#log.warn(
+          { take: stream.records.takeId, spans: stream.take.outside },
+          'spans outside every frame',
+        )
       }
     } catch (error) {
       this.#log.error(error, 'could not close a take of OpenTelemetry traces')

@@ -27,34 +27,38 @@ import {
   type SpanColumns,
   type SpanDetails,
 } from '@lapsus/core/take'
-import { unpack } from '../database/compression.ts'
-import { ChunkRow, GameRow, MomentRow, StretchRow, type TakeRow } from '../database/models.ts'
-import { loadTables } from '../ingest/progress.ts'
+import { unpack } from '../store/compression.ts'
+import { tablesOf } from '../store/take-tables.ts'
 import { problemsOf } from './takes.ts'
+import type { Store, TakeRow, ChunkRow } from '../store/store.ts'
 
 /** A stored take in one of the formats, piece by piece. */
-export async function* exportTake(row: TakeRow, format: ExportFormat): AsyncGenerator<Uint8Array | string> {
+export async function* exportTake(
+  store: Store,
+  row: TakeRow,
+  format: ExportFormat,
+): AsyncGenerator<Uint8Array | string> {
   const write = exporter(format)
-  for await (const record of takeRecords(row)) {
+  for await (const record of takeRecords(store, row)) {
     const piece = write(record)
     if (piece.length > 0) yield piece
   }
 }
 
 /** A stored take as records. */
-export async function* takeRecords(row: TakeRow): AsyncGenerator<AnyRecord> {
-  const { declarations, paths } = await loadTables(row.id)
-  yield await takeRecord(row)
+export async function* takeRecords(store: Store, row: TakeRow): AsyncGenerator<AnyRecord> {
+  const { declarations, paths } = await tablesOf(store, row)
+  yield await takeRecord(store, row)
   let sequence = 1
   yield declareRecord(declarations, sequence++)
   let droppedInChunks = 0
   // They are kept for the whole take: its first chunk brings them, a few at a time.
-  const problems = await problemsOf(row.id)
+  const problems = await problemsOf(store, row.id)
   for (let idx = 0; idx < Number(row.chunks); idx++) {
-    const chunk = await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true })
+    const chunk = await store.chunks.findOne({ where: { takeId: row.id, idx }, raw: true })
     if (chunk === null) break
     droppedInChunks += Number(chunk.dropped)
-    const record = await chunkRecord(row.id, chunk, paths, sequence++)
+    const record = await chunkRecord(store, row.id, chunk, paths, sequence++)
     yield { ...record, problems: problems.splice(0, LIMITS.problems) }
   }
   if (row.state === 'complete') yield endRecord(sequence, Number(row.dropped) - droppedInChunks)
@@ -62,24 +66,25 @@ export async function* takeRecords(row: TakeRow): AsyncGenerator<AnyRecord> {
 
 /** The frames `from` to `to`, both included, as records of a take of their own, named `take`. */
 export async function* excerptRecords(
+  store: Store,
   row: TakeRow,
   take: string,
   from: number,
   to: number,
 ): AsyncGenerator<AnyRecord> {
-  const { declarations, paths } = await loadTables(row.id)
-  const whole = await takeRecord(row)
+  const { declarations, paths } = await tablesOf(store, row)
+  const whole = await takeRecord(store, row)
   let sequence = 1
   let originNs: number | null = null
   for (let idx = 0; idx < Number(row.chunks); idx++) {
-    const place = await ChunkRow.findOne({
+    const place = await store.chunks.findOne({
       attributes: ['firstFrame', 'frames'],
       where: { takeId: row.id, idx },
       raw: true,
     })
     if (place === null || place.firstFrame + place.frames <= from || place.firstFrame > to) continue
-    const stored = (await ChunkRow.findOne({ where: { takeId: row.id, idx }, raw: true }))!
-    const chunk = await chunkRecord(row.id, stored, paths, 0)
+    const stored = (await store.chunks.findOne({ where: { takeId: row.id, idx }, raw: true }))!
+    const chunk = await chunkRecord(store, row.id, stored, paths, 0)
     const first = Math.max(0, from - place.firstFrame)
     const begins = originNs === null
     if (originNs === null) {
@@ -96,8 +101,8 @@ export async function* excerptRecords(
   yield endRecord(sequence, 0)
 }
 
-async function takeRecord(row: TakeRow): Promise<TakeRecord> {
-  const game = await GameRow.findByPk(row.gameId)
+async function takeRecord(store: Store, row: TakeRow): Promise<TakeRecord> {
+  const game = await store.games.findByPk(row.gameId)
   return {
     record: 'take',
     lapsus: FORMAT_VERSION,
@@ -127,6 +132,7 @@ const declareRecord = (declarations: Declarations, sequence: number): DeclareRec
 })
 
 async function chunkRecord(
+  store: Store,
   takeId: string,
   chunk: ChunkRow,
   paths: PathTable,
@@ -139,12 +145,12 @@ async function chunkRecord(
       ? { effect: null, bytes: null, key: null }
       : unpackDetails(await unpack(chunk.details), 0, spans.path.length)
   const [moments, stretch] = await Promise.all([
-    MomentRow.findAll({
+    store.moments.findAll({
       where: { takeId, idx: chunk.idx },
       order: [['position', 'ASC']],
       raw: true,
     }),
-    StretchRow.findOne({ where: { takeId, idx: chunk.idx }, raw: true }),
+    store.stretches.findOne({ where: { takeId, idx: chunk.idx }, raw: true }),
   ])
   return {
     record: 'chunk',

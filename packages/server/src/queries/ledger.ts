@@ -19,11 +19,11 @@ import {
 } from '@lapsus/core/rollup'
 import { NS_PER_MS, type PathTable } from '@lapsus/core/take'
 import { Op } from 'sequelize'
-import { unpack } from '../database/compression.ts'
-import { RollupRow, type ChunkRow, type TakeRow } from '../database/models.ts'
-import { evidenceOf, type StudyQuery } from '../diagnosis/studies.ts'
-import { loadTables } from '../ingest/progress.ts'
-import { chunkOfFrame } from './chunks.ts'
+import { unpack } from '../store/compression.ts'
+import type { Sources, StudyQuery } from '../diagnosis/studies.ts'
+import { tablesOf } from '../store/take-tables.ts'
+import { chunkOfFrame } from '../store/chunks.ts'
+import type { Store, TakeRow, ChunkRow } from '../store/store.ts'
 
 /**
  * What the frames `from` to `to`, both included, spent. Reads O(log n) rollups and the courses of the two
@@ -32,23 +32,25 @@ import { chunkOfFrame } from './chunks.ts'
  * @returns null when the take does not have those frames
  */
 export async function ledger(
-  takeId: string,
+  store: Store,
+  row: TakeRow,
   from: number,
   to: number,
   by: LedgerBy,
   without: RecorderFigures | null = null,
 ): Promise<LedgerResponse | null> {
+  const takeId = row.id
   const [first, last, { paths }] = await Promise.all([
-    chunkOfFrame(takeId, from, ['courses', 'courseDetails']),
-    chunkOfFrame(takeId, to, ['courses', 'courseDetails']),
-    loadTables(takeId),
+    chunkOfFrame(store, takeId, from, ['courses', 'courseDetails']),
+    chunkOfFrame(store, takeId, to, ['courses', 'courseDetails']),
+    tablesOf(store, row),
   ])
   if (first === null || last === null) return null
   const sameChunk = first.idx === last.idx
   const ends = sameChunk
     ? [await partOf(first, paths, from, to + 1)]
     : [await partOf(first, paths, from, Infinity), await partOf(last, paths, 0, to + 1)]
-  const rollup = mergeRollups([...ends, ...(await stored(takeId, first.idx + 1, last.idx))])
+  const rollup = mergeRollups([...ends, ...(await stored(store, takeId, first.idx + 1, last.idx))])
   const recorded = ledgerRows(rollup, by)
   const shown = without === null ? recorded : withoutRecorder(recorded, rollup, by, paths, without)
   return {
@@ -61,12 +63,13 @@ export async function ledger(
 
 /** The same for spikes, typical frames, or what the first have more than the second. */
 export async function ledgerOfScope(
+  { studies }: Sources,
   row: TakeRow,
   query: StudyQuery & { range: { from: number; to: number } },
   scope: LedgerScope,
   by: LedgerBy,
 ): Promise<LedgerResponse> {
-  const evidence = await evidenceOf(row, query)
+  const evidence = await studies.evidence(row, query)
   const { rows, frames, durationMs } = scopedLedger(evidence, scope, by)
   const { from, to } = query.range
   const { withoutRecorder } = query
@@ -102,21 +105,21 @@ async function partOf(chunk: ChunkRow, paths: PathTable, from: number, to: numbe
 }
 
 /** The rollups, of the highest levels that were written, below one that was not. */
-async function below(takeId: string, level: number, index: number): Promise<Rollup[]> {
+async function below(store: Store, takeId: string, level: number, index: number): Promise<Rollup[]> {
   const parts: Rollup[] = []
   for (let child = index * LEVEL_FACTOR; child < (index + 1) * LEVEL_FACTOR; child++) {
-    const row = await RollupRow.findOne({ where: { takeId, level: level - 1, idx: child }, raw: true })
+    const row = await store.rollups.findOne({ where: { takeId, level: level - 1, idx: child }, raw: true })
     if (row !== null) parts.push(decodeRollup(await unpack(row.body)))
-    else if (level > 1) parts.push(...(await below(takeId, level - 1, child)))
+    else if (level > 1) parts.push(...(await below(store, takeId, level - 1, child)))
   }
   return parts
 }
 
 /** The stored rollups of the chunks `from` to before `to`. */
-async function stored(takeId: string, from: number, to: number): Promise<Rollup[]> {
+async function stored(store: Store, takeId: string, from: number, to: number): Promise<Rollup[]> {
   const nodes = coverChunks(from, to)
   if (nodes.length === 0) return []
-  const rows = await RollupRow.findAll({
+  const rows = await store.rollups.findAll({
     where: { takeId, [Op.or]: nodes.map(({ level, index }) => ({ level, idx: index })) },
     raw: true,
   })
@@ -125,6 +128,6 @@ async function stored(takeId: string, from: number, to: number): Promise<Rollup[
   // A rollup that would have been too large was not written: those below it say the same.
   const known = new Set(rows.map(({ level, idx }) => `${level} ${idx}`))
   const missing = nodes.filter(({ level, index }) => level > 0 && !known.has(`${level} ${index}`))
-  for (const { level, index } of missing) found.push(...(await below(takeId, level, index)))
+  for (const { level, index } of missing) found.push(...(await below(store, takeId, level, index)))
   return found
 }

@@ -1,8 +1,8 @@
 import { encodeCbor } from '@lapsus/core/format'
 import { decodeSamples } from '@lapsus/core/take'
 import { fn, literal, Op } from 'sequelize'
-import { ChunkRow, MarkerRow, PathRow, type TakeRow } from '../database/models.ts'
-import { takeMoments, takeStretches } from './takes.ts'
+import { takeMoments, takeStretches } from '../store/moments.ts'
+import type { Store, TakeRow } from '../store/store.ts'
 
 /** Chunks that one answer holds at most: the rest come with the next. */
 const MOST_CHUNKS = 240
@@ -11,9 +11,9 @@ const MOST_CHUNKS = 240
  * What a take has from frame `from` on, as CBOR (api: LiveNews). Read from the database alone, so that any
  * server process can answer for a game that streams to another.
  */
-export async function liveBytes(row: TakeRow, from: number): Promise<Uint8Array> {
+export async function liveBytes(store: Store, row: TakeRow, from: number): Promise<Uint8Array> {
   const takeId = row.id
-  const places = await ChunkRow.findAll({
+  const places = await store.chunks.findAll({
     attributes: ['idx', 'firstFrame'],
     where: {
       takeId,
@@ -24,7 +24,7 @@ export async function liveBytes(row: TakeRow, from: number): Promise<Uint8Array>
     limit: MOST_CHUNKS,
     raw: true,
   })
-  const chunks = await ChunkRow.findAll({
+  const chunks = await store.chunks.findAll({
     attributes: ['idx', 'frameColumns'],
     where: { takeId, idx: places.map(({ idx }) => idx) },
     order: [['idx', 'ASC']],
@@ -34,11 +34,11 @@ export async function liveBytes(row: TakeRow, from: number): Promise<Uint8Array>
   const [samples, markers, paths, moments, stretches] = await Promise.all([
     last === undefined
       ? null
-      : ChunkRow.findOne({ attributes: ['samples'], where: { takeId, idx: last.idx }, raw: true }),
-    MarkerRow.count({ where: { takeId } }),
-    pathCount(takeId),
-    places.length === 0 ? [] : takeMoments(takeId, places[0]!.idx),
-    takeStretches(takeId),
+      : store.chunks.findOne({ attributes: ['samples'], where: { takeId, idx: last.idx }, raw: true }),
+    store.markers.count({ where: { takeId } }),
+    pathCount(store, takeId),
+    places.length === 0 ? [] : takeMoments(store, takeId, places[0]!.idx),
+    takeStretches(store, takeId),
   ])
   return encodeCbor({
     state: row.state,
@@ -61,8 +61,8 @@ export async function liveBytes(row: TakeRow, from: number): Promise<Uint8Array>
   })
 }
 
-async function pathCount(takeId: string): Promise<number> {
-  const row = (await PathRow.findOne({
+async function pathCount(store: Store, takeId: string): Promise<number> {
+  const row = (await store.paths.findOne({
     attributes: [[fn('COUNT', literal('*')), 'paths']],
     where: { takeId },
     raw: true,

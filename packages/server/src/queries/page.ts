@@ -9,16 +9,17 @@ import {
   type Job,
   type Samples,
 } from '@lapsus/core/take'
-import { unpack } from '../database/compression.ts'
-import { ChunkRow } from '../database/models.ts'
-import { loadTables } from '../ingest/progress.ts'
-import { chunkOfFrame } from './chunks.ts'
+import { unpack } from '../store/compression.ts'
+import { tablesOf } from '../store/take-tables.ts'
+import { chunkOfFrame } from '../store/chunks.ts'
+import type { ChunkRow, Store, TakeRow } from '../store/store.ts'
 
 /** One frame's spans, gauges and jobs as CBOR (api: Page); null when the take does not have that frame. */
-export async function pageBytes(takeId: string, frame: number): Promise<Uint8Array | null> {
+export async function pageBytes(store: Store, row: TakeRow, frame: number): Promise<Uint8Array | null> {
+  const takeId = row.id
   const [chunk, { paths }] = await Promise.all([
-    chunkOfFrame(takeId, frame, ['frameColumns', 'spanColumns', 'samples', 'details']),
-    loadTables(takeId),
+    chunkOfFrame(store, takeId, frame, ['frameColumns', 'spanColumns', 'samples', 'details']),
+    tablesOf(store, row),
   ])
   if (chunk === null) return null
   const frames = decodeFrames(chunk.frameColumns)
@@ -41,7 +42,7 @@ export async function pageBytes(takeId: string, frame: number): Promise<Uint8Arr
     bytes: details?.bytes ?? undefined,
     key: details?.key ?? undefined,
     ...samplesOfFrame(samples, within),
-    jobs: await jobsOfFrame(takeId, chunk, samples, frames, within),
+    jobs: await jobsOfFrame(store, takeId, chunk, samples, frames, within),
   })
 }
 
@@ -76,6 +77,7 @@ function samplesOfFrame({ gauges, watches, lives, updaters }: Samples, within: n
 
 /** Jobs that anything happened to during the frame; their other ends may lie in the chunks beside. */
 async function jobsOfFrame(
+  store: Store,
   takeId: string,
   { idx }: ChunkRow,
   samples: Samples,
@@ -88,7 +90,7 @@ async function jobsOfFrame(
     instant !== null && instant.atNs >= fromNs && instant.atNs <= toNs
   const touches = ({ dispatched, begun, ended }: Job) => [dispatched, begun, ended].some(happened)
   if (!pairJobs([samples.jobs]).some(touches)) return []
-  const neighbours = await ChunkRow.findAll({
+  const neighbours = await store.chunks.findAll({
     attributes: ['samples'],
     where: { takeId, idx: [idx - 1, idx + 1] },
     raw: true,

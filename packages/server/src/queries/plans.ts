@@ -3,18 +3,21 @@ import { randomUUID } from 'node:crypto'
 import type { PlanSummary, StoredPlan } from '@lapsus/api'
 import { planFromJson, planToJson, PlanError, type Plan } from '@lapsus/core/remedy'
 import { Op } from 'sequelize'
-import { GameRow, PlanRow, type TakeRow } from '../database/models.ts'
 import { notFound, ProblemError } from '../problem-error.ts'
+import type { Store, TakeRow, Row } from '../store/store.ts'
 
 /** Last changed first. */
-export async function listPlans(gameId: number): Promise<PlanSummary[]> {
-  const rows = await PlanRow.findAll({ where: { gameId, deletedAt: null }, order: [['changedAt', 'DESC']] })
+export async function listPlans(store: Store, gameId: number): Promise<PlanSummary[]> {
+  const rows = await store.plans.findAll({
+    where: { gameId, deletedAt: null },
+    order: [['changedAt', 'DESC']],
+  })
   return rows.map((row) => summaryOf(row, planOf(row)))
 }
 
-export async function createPlan(take: TakeRow, sent: unknown): Promise<StoredPlan> {
+export async function createPlan(store: Store, take: TakeRow, sent: unknown): Promise<StoredPlan> {
   const { plan, problems } = readPlan(sent)
-  const row = await PlanRow.create({
+  const row = await store.plans.create({
     id: randomUUID(),
     gameId: take.gameId,
     takeId: take.id,
@@ -22,20 +25,26 @@ export async function createPlan(take: TakeRow, sent: unknown): Promise<StoredPl
     body: bodyOf(plan),
     changedAt: new Date(),
   })
-  return stored(row, problems)
+  return stored(store, row, problems)
 }
 
 /** @throws ProblemError 404 */
-export const getPlan = async (id: string): Promise<StoredPlan> => stored(await findPlan(id))
+export const getPlan = async (store: Store, id: string): Promise<StoredPlan> =>
+  stored(store, await findPlan(store, id))
 
 /**
  * Writes a plan anew, if nobody else has meanwhile.
  * @throws ProblemError 409 when it was changed since
  */
-export async function changePlan(id: string, revision: number, sent: unknown): Promise<StoredPlan> {
+export async function changePlan(
+  store: Store,
+  id: string,
+  revision: number,
+  sent: unknown,
+): Promise<StoredPlan> {
   const { plan, problems } = readPlan(sent)
-  const row = await findPlan(id)
-  const [changed] = await PlanRow.update(
+  const row = await findPlan(store, id)
+  const [changed] = await store.plans.update(
     { body: bodyOf(plan), revision: revision + 1, changedAt: new Date() },
     { where: { id, revision, deletedAt: null } },
   )
@@ -46,25 +55,25 @@ export async function changePlan(id: string, revision: number, sent: unknown): P
       'revision',
     )
   }
-  return stored(await findPlan(id), problems)
+  return stored(store, await findPlan(store, id), problems)
 }
 
 /** Puts a plan aside; it can be restored. */
-export async function deletePlan(id: string): Promise<void> {
-  await (await findPlan(id)).update({ deletedAt: new Date() })
+export async function deletePlan(store: Store, id: string): Promise<void> {
+  await (await findPlan(store, id)).update({ deletedAt: new Date() })
 }
 
-export async function restorePlan(id: string): Promise<StoredPlan> {
-  const [restored] = await PlanRow.update(
+export async function restorePlan(store: Store, id: string): Promise<StoredPlan> {
+  const [restored] = await store.plans.update(
     { deletedAt: null },
     { where: { id, deletedAt: { [Op.ne]: null } } },
   )
   if (restored === 0) throw notFound('deleted plan of that name', 'plan')
-  return getPlan(id)
+  return getPlan(store, id)
 }
 
-async function findPlan(id: string): Promise<PlanRow> {
-  const row = await PlanRow.findOne({ where: { id, deletedAt: null } })
+async function findPlan(store: Store, id: string): Promise<Row<'plans'>> {
+  const row = await store.plans.findOne({ where: { id, deletedAt: null } })
   if (row === null) throw notFound('plan of that name', 'plan')
   return row
 }
@@ -79,9 +88,9 @@ function readPlan(sent: unknown): { plan: Plan; problems: string[] } {
 }
 
 const bodyOf = (plan: Plan): string => JSON.stringify(planToJson(plan))
-const planOf = ({ body }: PlanRow): Plan => planFromJson(JSON.parse(body)).plan
+const planOf = ({ body }: Row<'plans'>): Plan => planFromJson(JSON.parse(body)).plan
 
-const summaryOf = ({ id, takeId, changedAt }: PlanRow, plan: Plan): PlanSummary => ({
+const summaryOf = ({ id, takeId, changedAt }: Row<'plans'>, plan: Plan): PlanSummary => ({
   id,
   name: plan.name,
   take: takeId,
@@ -89,8 +98,8 @@ const summaryOf = ({ id, takeId, changedAt }: PlanRow, plan: Plan): PlanSummary 
   changed: changedAt.toISOString(),
 })
 
-async function stored(row: PlanRow, problems: string[] = []): Promise<StoredPlan> {
+async function stored(store: Store, row: Row<'plans'>, problems: string[] = []): Promise<StoredPlan> {
   const plan = planOf(row)
-  const game = (await GameRow.findByPk(row.gameId))!.name
+  const game = (await store.games.findByPk(row.gameId))!.name
   return { ...summaryOf(row, plan), game, revision: row.revision, plan, problems }
 }

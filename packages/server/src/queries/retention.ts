@@ -2,7 +2,7 @@
 import type { StorageReport } from '@lapsus/api'
 import { Op } from 'sequelize'
 import type { Retention } from '../config.ts'
-import { PlanRow, TakeRow } from '../database/models.ts'
+import type { Store } from '../store/store.ts'
 
 const DAY_MS = 24 * 3600 * 1000
 
@@ -33,16 +33,16 @@ export function leavingBy(rule: Retention, takes: readonly Leaving[], nowMs: num
 }
 
 /** Removes for good what the rule lets go. @returns identities of the takes that left */
-export async function applyRetention(rule: Retention): Promise<string[]> {
+export async function applyRetention(store: Store, rule: Retention): Promise<string[]> {
   if (rule.days === null && rule.bytes === null) return []
-  const leaving = leavingBy(rule, await endedTakes(), Date.now())
+  const leaving = leavingBy(rule, await endedTakes(store), Date.now())
   // One by one: rows of a take are many, and recordings go on meanwhile.
-  for (const id of leaving) await TakeRow.destroy({ where: { id } })
+  for (const id of leaving) await store.takes.destroy({ where: { id } })
   return leaving
 }
 
-export async function storageReport(rule: Retention): Promise<StorageReport> {
-  const takes = await endedTakes()
+export async function storageReport(store: Store, rule: Retention): Promise<StorageReport> {
+  const takes = await endedTakes(store)
   const bytesOf = (some: Leaving[]) => some.reduce((sum, { storedBytes }) => sum + storedBytes, 0)
   const kept = takes.filter(({ isKept }) => isKept)
   return {
@@ -56,14 +56,14 @@ export async function storageReport(rule: Retention): Promise<StorageReport> {
 }
 
 /** A take with a tag, or with a plan made from it, is kept. One that is being recorded is not looked at. */
-async function endedTakes(): Promise<Leaving[]> {
-  const planned = await PlanRow.findAll({
+async function endedTakes(store: Store): Promise<Leaving[]> {
+  const planned = await store.plans.findAll({
     attributes: ['takeId'],
     where: { takeId: { [Op.ne]: null }, deletedAt: null },
     raw: true,
   })
   const withPlan = new Set(planned.map(({ takeId }) => takeId))
-  const rows = await TakeRow.findAll({
+  const rows = await store.takes.findAll({
     attributes: ['id', 'started', 'storedBytes', 'tags'],
     where: { state: { [Op.ne]: 'recording' } },
   })

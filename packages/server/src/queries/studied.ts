@@ -28,13 +28,13 @@ import { encodeCbor } from '@lapsus/core/format'
 import { courseFigures, dense, runTimesOf, type RunTimes } from '@lapsus/core/study'
 import { decodeFrames, unpackFrames } from '@lapsus/core/take'
 import { Op } from 'sequelize'
-import { unpack } from '../database/compression.ts'
-import { ChunkRow, type TakeRow } from '../database/models.ts'
+import { unpack } from '../store/compression.ts'
 import { diagnose, diagnosisOf } from '../diagnosis/diagnoses.ts'
-import { evidenceOf, type StudyQuery } from '../diagnosis/studies.ts'
-import { loadTables } from '../ingest/progress.ts'
+import type { Sources, StudyQuery } from '../diagnosis/studies.ts'
+import { tablesOf } from '../store/take-tables.ts'
 import { notFound, ProblemError } from '../problem-error.ts'
 import { listMarks } from './marks.ts'
+import type { Store, TakeRow } from '../store/store.ts'
 
 const framesOf = (evidence: Evidence, { withoutRecorder }: StudyQuery): StudiedFrames => ({
   from: evidence.study.firstFrame,
@@ -43,8 +43,12 @@ const framesOf = (evidence: Evidence, { withoutRecorder }: StudyQuery): StudiedF
   withoutRecorder,
 })
 
-export async function diagnosisResponse(row: TakeRow, query: StudyQuery): Promise<DiagnosisResponse> {
-  const marks = await listMarks(row.gameId)
+export async function diagnosisResponse(
+  sources: Sources,
+  row: TakeRow,
+  query: StudyQuery,
+): Promise<DiagnosisResponse> {
+  const marks = await listMarks(sources.store, row.gameId)
   if (query.range === null && query.target === row.target && !query.withoutRecorder) {
     const { target, withoutRecorder } = query
     return {
@@ -53,18 +57,18 @@ export async function diagnosisResponse(row: TakeRow, query: StudyQuery): Promis
       target,
       withoutRecorder,
       marks,
-      ...(await diagnosisOf(row)),
+      ...(await diagnosisOf(sources, row)),
     }
   }
-  const evidence = await evidenceOf(row, query)
+  const evidence = await sources.studies.evidence(row, query)
   return { ...framesOf(evidence, query), marks, ...diagnose(evidence) }
 }
 
 /** The most of one collection's blame that is told. */
 const MOST_BLAMED = 6
 
-export async function memoryBytes(row: TakeRow, query: StudyQuery): Promise<Uint8Array> {
-  const evidence = await evidenceOf(row, query)
+export async function memoryBytes(sources: Sources, row: TakeRow, query: StudyQuery): Promise<Uint8Array> {
+  const evidence = await sources.studies.evidence(row, query)
   const { study } = evidence
   const { collections, classes, allocators, ...memory } = memoryOf(evidence)
   const alive = new Map(instancesOf(study).map((series) => [series.class, series.alive]))
@@ -85,13 +89,21 @@ export async function memoryBytes(row: TakeRow, query: StudyQuery): Promise<Uint
   return encodeCbor(response)
 }
 
-export async function rosterResponse(row: TakeRow, query: StudyQuery): Promise<RosterResponse> {
-  const evidence = await evidenceOf(row, query)
+export async function rosterResponse(
+  sources: Sources,
+  row: TakeRow,
+  query: StudyQuery,
+): Promise<RosterResponse> {
+  const evidence = await sources.studies.evidence(row, query)
   return { ...framesOf(evidence, query), rows: rosterOf(evidence) }
 }
 
-export async function waitingResponse(row: TakeRow, query: StudyQuery): Promise<WaitingResponse> {
-  const evidence = await evidenceOf(row, query)
+export async function waitingResponse(
+  sources: Sources,
+  row: TakeRow,
+  query: StudyQuery,
+): Promise<WaitingResponse> {
+  const evidence = await sources.studies.evidence(row, query)
   const waiting = waitingOf(evidence)
   const { firstFrame } = evidence.study
   const paths = waiting.paths.map((path) => ({ ...path, worstFrame: path.worstFrame + firstFrame }))
@@ -100,12 +112,13 @@ export async function waitingResponse(row: TakeRow, query: StudyQuery): Promise<
 
 /** @param loads ids of one load, or of two whose product counts; null for the one that explains most */
 export async function scalingResponse(
+  sources: Sources,
   row: TakeRow,
   query: StudyQuery,
   path: number | null,
   loads: string[] | null,
 ): Promise<ScalingResponse> {
-  const evidence = await evidenceOf(row, query)
+  const evidence = await sources.studies.evidence(row, query)
   const { study, count, isNormal, budgetNs } = evidence
   const known = loadSources(study).map((source) => ({
     ...source,
@@ -157,8 +170,13 @@ export async function scalingResponse(
 /** Chunks from which single runs are read: spread evenly, so that an answer stays quick. */
 const MOST_CHUNKS_READ = 8
 
-export async function courseBytes(row: TakeRow, query: StudyQuery, paths: number[]): Promise<Uint8Array> {
-  const evidence = await evidenceOf(row, query)
+export async function courseBytes(
+  sources: Sources,
+  row: TakeRow,
+  query: StudyQuery,
+  paths: number[],
+): Promise<Uint8Array> {
+  const evidence = await sources.studies.evidence(row, query)
   const { length } = evidence.study.paths.all
   const unknown = paths.find((path) => path >= length)
   if (unknown !== undefined) throw notFound(`path ${unknown}: the take has ${length}`, 'paths')
@@ -167,25 +185,27 @@ export async function courseBytes(row: TakeRow, query: StudyQuery, paths: number
   const response: CourseResponse = {
     ...frames,
     ...figures,
-    ...(await runTimes(row.id, frames, new Set(paths), figures.calls)),
+    ...(await runTimes(sources.store, row, frames, new Set(paths), figures.calls)),
   }
   return encodeCbor(response)
 }
 
 async function runTimes(
-  takeId: string,
+  store: Store,
+  row: TakeRow,
   { from, to }: StudiedFrames,
   wanted: ReadonlySet<number>,
   calls: Float64Array,
 ): Promise<{ runTimes: RunTimes | null; chunksRead: number; chunks: number }> {
+  const takeId = row.id
   const [places, { paths }] = await Promise.all([
-    ChunkRow.findAll({
+    store.chunks.findAll({
       attributes: ['idx', 'firstFrame', 'frames'],
       where: { takeId, firstFrame: { [Op.lte]: to }, frames: { [Op.gt]: 0 } },
       order: [['idx', 'ASC']],
       raw: true,
     }),
-    loadTables(takeId),
+    tablesOf(store, row),
   ])
   // Only those in which there is a run: what runs rarely would be missed.
   const holding = places.filter(({ firstFrame, frames }) =>
@@ -200,7 +220,7 @@ async function runTimes(
   )
   const durations: number[] = []
   for (const { idx, firstFrame, frames: count } of read) {
-    const chunk = await ChunkRow.findOne({
+    const chunk = await store.chunks.findOne({
       attributes: ['frameColumns', 'spanColumns'],
       where: { takeId, idx },
       raw: true,

@@ -1,18 +1,19 @@
-import type { GameSummary, TakeDetail, TakeMoment, TakeState, TakeStretch, TakeSummary } from '@lapsus/api'
+import type { GameSummary, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
 import type { ProblemCount } from '@lapsus/core/format'
 import { NS_PER_MS } from '@lapsus/core/take'
 import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
-import { GameRow, MomentRow, ProblemRow, StretchRow, TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
-import { loadTables } from '../ingest/progress.ts'
+import { takeMoments, takeStretches } from '../store/moments.ts'
+import { tablesOf } from '../store/take-tables.ts'
 import { listSetAside } from '../ingest/set-aside.ts'
+import type { Store, TakeRow } from '../store/store.ts'
 
 /** Deleted takes can be brought back for this long. */
 const KEEP_DELETED_MS = 30 * 24 * 3600 * 1000
 
-export async function listGames(): Promise<GameSummary[]> {
-  const games = await GameRow.findAll({ order: [['name', 'ASC']], raw: true })
-  const counts = (await TakeRow.findAll({
+export async function listGames(store: Store): Promise<GameSummary[]> {
+  const games = await store.games.findAll({ order: [['name', 'ASC']], raw: true })
+  const counts = (await store.takes.findAll({
     attributes: ['gameId', [fn('COUNT', col('id')), 'takes']],
     where: { deletedAt: null },
     group: ['gameId'],
@@ -38,8 +39,8 @@ export interface TakeFilter {
 }
 
 /** Newest first. */
-export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]> {
-  const names = await gameNames()
+export async function listTakes(store: Store, filter: TakeFilter = {}): Promise<TakeSummary[]> {
+  const names = await gameNames(store)
   const { game, search, tag, state } = filter
   const conditions: WhereOptions[] = [{ deletedAt: null }]
   if (game !== undefined) {
@@ -56,7 +57,7 @@ export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]>
     const wanted = filter[field]
     if (wanted !== undefined) conditions.push(where(literal(`JSON_VALUE(conditions, '$.${field}')`), wanted))
   }
-  const rows = await TakeRow.findAll({
+  const rows = await store.takes.findAll({
     where: { [Op.and]: conditions },
     order: [['started', 'DESC']],
   })
@@ -66,35 +67,35 @@ export async function listTakes(filter: TakeFilter = {}): Promise<TakeSummary[]>
 const contains = (text: string) => ({ [Op.like]: `%${text.replace(/[\\%_]/g, '\\$&')}%` })
 
 /** Takes that were put aside and can still be restored, last deleted first. */
-export async function listDeleted(): Promise<TakeSummary[]> {
-  const names = await gameNames()
-  const rows = await TakeRow.findAll({
+export async function listDeleted(store: Store): Promise<TakeSummary[]> {
+  const names = await gameNames(store)
+  const rows = await store.takes.findAll({
     where: { deletedAt: { [Op.ne]: null } },
     order: [['deletedAt', 'DESC']],
   })
   return rows.map((row) => summaryOf(row, names.get(row.gameId)!))
 }
 
-async function gameNames(): Promise<Map<number, string>> {
-  return new Map((await GameRow.findAll({ raw: true })).map(({ id, name }) => [id, name]))
+async function gameNames(store: Store): Promise<Map<number, string>> {
+  return new Map((await store.games.findAll({ raw: true })).map(({ id, name }) => [id, name]))
 }
 
 /** The take, or null when there is none of that name or it was deleted. */
-export const findTake = (id: string): Promise<TakeRow | null> =>
-  TakeRow.findOne({ where: { id, deletedAt: null } })
+export const findTake = (store: Store, id: string): Promise<TakeRow | null> =>
+  store.takes.findOne({ where: { id, deletedAt: null } })
 
-export async function takeSummary(row: TakeRow): Promise<TakeSummary> {
-  return summaryOf(row, (await GameRow.findByPk(row.gameId))!.name)
+export async function takeSummary(store: Store, row: TakeRow): Promise<TakeSummary> {
+  return summaryOf(row, (await store.games.findByPk(row.gameId))!.name)
 }
 
-export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
+export async function takeDetail(store: Store, row: TakeRow): Promise<TakeDetail> {
   const [summary, { declarations, paths }, moments, stretches, problems, setAside] = await Promise.all([
-    takeSummary(row),
-    loadTables(row.id),
-    takeMoments(row.id),
-    takeStretches(row.id),
-    problemsOf(row.id),
-    listSetAside(row.id),
+    takeSummary(store, row),
+    tablesOf(store, row),
+    takeMoments(store, row.id),
+    takeStretches(store, row.id),
+    problemsOf(store, row.id),
+    listSetAside(store, row.id),
   ])
   return {
     ...summary,
@@ -116,29 +117,9 @@ export async function takeDetail(row: TakeRow): Promise<TakeDetail> {
 }
 
 /** What a take's recorder had to repair or leave out, the most frequent first. */
-export async function problemsOf(takeId: string): Promise<ProblemCount[]> {
-  const rows = await ProblemRow.findAll({ where: { takeId }, order: [['count', 'DESC']], raw: true })
+export async function problemsOf(store: Store, takeId: string): Promise<ProblemCount[]> {
+  const rows = await store.problems.findAll({ where: { takeId }, order: [['count', 'DESC']], raw: true })
   return rows.map(({ what, about, count }) => ({ what, about, count: Number(count) }))
-}
-
-/** The moments of a take in the chunks from number `fromChunk` on. */
-export async function takeMoments(takeId: string, fromChunk = 0): Promise<TakeMoment[]> {
-  const rows = await MomentRow.findAll({
-    where: { takeId, idx: { [Op.gte]: fromChunk } },
-    order: [['atNs', 'ASC']],
-    raw: true,
-  })
-  return rows.map(({ name, atNs, frame, data }) => ({
-    name,
-    atNs,
-    frame,
-    data: data === null ? null : JSON.parse(data),
-  }))
-}
-
-export async function takeStretches(takeId: string): Promise<TakeStretch[]> {
-  const rows = await StretchRow.findAll({ where: { takeId }, order: [['firstFrame', 'ASC']] })
-  return rows.map(({ firstFrame, cause, at }) => ({ firstFrame, cause, at: at.toISOString() }))
 }
 
 function summaryOf(row: TakeRow, game: string): TakeSummary {
@@ -177,17 +158,17 @@ export async function deleteTake(row: TakeRow): Promise<void> {
 }
 
 /** @returns false when there is no such deleted take */
-export async function restoreTake(id: string): Promise<boolean> {
-  const [restored] = await TakeRow.update(
+export async function restoreTake(store: Store, id: string): Promise<boolean> {
+  const [restored] = await store.takes.update(
     { deletedAt: null },
     { where: { id, deletedAt: { [Op.ne]: null } } },
   )
   if (restored === 0) return false
-  await finishTake(id, (await TakeRow.findByPk(id))!.state as TakeState)
+  await finishTake(store, id, (await store.takes.findByPk(id))!.state as TakeState)
   return true
 }
 
 /** Removes for good what was deleted long ago. */
-export async function purgeDeleted(): Promise<number> {
-  return TakeRow.destroy({ where: { deletedAt: { [Op.lt]: new Date(Date.now() - KEEP_DELETED_MS) } } })
+export async function purgeDeleted(store: Store): Promise<number> {
+  return store.takes.destroy({ where: { deletedAt: { [Op.lt]: new Date(Date.now() - KEEP_DELETED_MS) } } })
 }

@@ -4,10 +4,10 @@ import { availableParallelism } from 'node:os'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-import { TakeRow } from '../database/models.ts'
 import { finishTake } from '../ingest/finish.ts'
 import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
+import type { Store } from '../store/store.ts'
 
 /** Ended recordings that are still listed. */
 const MOST_KEPT = 20
@@ -30,6 +30,7 @@ const isOver = ({ state }: Recording) => state === 'done' || state === 'failed' 
 
 /** Runs of the demo game that this server started. */
 export class Recordings {
+  readonly #store: Store
   readonly #script: string
   readonly #ownKey: string
   readonly #log: Logger
@@ -40,7 +41,8 @@ export class Recordings {
   /** Where the games send their takes; known once the server listens. */
   address = ''
 
-  constructor(script: string, ownKey: string, log: Logger, most = availableParallelism()) {
+  constructor(store: Store, script: string, ownKey: string, log: Logger, most = availableParallelism()) {
+    this.#store = store
     this.#script = script
     this.#ownKey = ownKey
     this.#log = log
@@ -142,7 +144,7 @@ export class Recordings {
     const run = this.#runs.get(id)
     if (run === undefined) return null
     const { recording } = run
-    const row = await TakeRow.findByPk(recording.take, { attributes: ['frames'] })
+    const row = await this.#store.takes.findByPk(recording.take, { attributes: ['frames'] })
     recording.frames = Number(row?.frames ?? 0)
     if (recording.state === 'starting' && row !== null) {
       recording.state = 'recording'
@@ -184,7 +186,7 @@ export class Recordings {
   async #nameTake({ take }: Recording, name: string): Promise<void> {
     try {
       for (let tries = 0; tries < NAME_TRIES; tries++) {
-        const [named] = await TakeRow.update({ name }, { where: { id: take } })
+        const [named] = await this.#store.takes.update({ name }, { where: { id: take } })
         if (named > 0) return
         await new Promise((resolve) => setTimeout(resolve, NAME_EVERY_MS))
       }
@@ -198,7 +200,7 @@ export class Recordings {
     recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
     try {
       if (code !== 0) {
-        await finishTake(recording.take, 'cut-short')
+        await finishTake(this.#store, recording.take, 'cut-short')
         recording.message = output.split('\n').slice(-3).join('\n') || `the game ended with code ${code}`
       }
     } catch (error) {

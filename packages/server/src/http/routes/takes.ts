@@ -3,14 +3,12 @@ import Router from '@koa/router'
 import type { ExportFormat } from '@lapsus/core/exchange'
 import type { Conditions, RecorderFigures } from '@lapsus/core/format'
 import type { Context } from 'koa'
-import type { Sequelize } from 'sequelize'
 import { keepExcerpt } from '../../ingest/excerpt.ts'
 import { importTake } from '../../ingest/import.ts'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { wishFor } from '../../ingest/wishes.ts'
-import type { TakeRow } from '../../database/models.ts'
 import { exportTake } from '../../queries/export.ts'
-import { frameBytes } from '../../queries/frames.ts'
+import { frameBytes } from '../../store/frames.ts'
 import { ledger, ledgerOfScope } from '../../queries/ledger.ts'
 import { liveBytes } from '../../queries/live.ts'
 import { pageBytes } from '../../queries/page.ts'
@@ -23,7 +21,7 @@ import {
   waitingResponse,
 } from '../../queries/studied.ts'
 import { listMarks, markFinding } from '../../queries/marks.ts'
-import type { StudyQuery } from '../../diagnosis/studies.ts'
+import type { Sources, StudyQuery } from '../../diagnosis/studies.ts'
 import {
   changeTake,
   deleteTake,
@@ -55,6 +53,7 @@ import {
   TakesQuery,
 } from '../requests.ts'
 import { takeOf } from '../take-of.ts'
+import type { Store, TakeRow } from '../../store/store.ts'
 
 const CBOR = 'application/cbor'
 const CBOR_SEQUENCE = 'application/cbor-seq'
@@ -66,119 +65,121 @@ const FILE_TYPES: Record<ExportFormat, { extension: string; type: string }> = {
   csv: { extension: 'csv', type: 'text/csv' },
 }
 
-export function takeRoutes(database: Sequelize, recordings: Recordings): Router {
+export function takeRoutes(sources: Sources, recordings: Recordings): Router {
+  const { store } = sources
   const router = new Router({ prefix: '/api' })
 
   router.get('/games', async (context) => {
-    context.body = await listGames()
+    context.body = await listGames(store)
   })
 
   router.get('/takes', async (context) => {
-    context.body = await listTakes(await parseRequest(TakesQuery, { ...context.query }))
+    context.body = await listTakes(store, await parseRequest(TakesQuery, { ...context.query }))
   })
 
   router.get('/deleted-takes', async (context) => {
-    context.body = await listDeleted()
+    context.body = await listDeleted(store)
   })
 
   router.post('/imports', async (context) => {
     const options = await parseRequest(ImportQuery, { ...context.query })
-    context.body = await importTake(database, context.req, options)
+    context.body = await importTake(store, context.req, options)
     context.status = 201
   })
 
   router.get('/takes/:take', async (context) => {
-    context.body = await takeDetail(await takeOf(context))
+    context.body = await takeDetail(store, await takeOf(store, context))
   })
 
   router.patch('/takes/:take', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { name, note, tags } = await parseRequest(TakeChange, context.request.body)
     await changeTake(row, {
       ...(name === undefined ? {} : { name }),
       ...(note === undefined ? {} : { note }),
       ...(tags === undefined ? {} : { tags }),
     })
-    context.body = await takeSummary(row)
+    context.body = await takeSummary(store, row)
   })
 
   router.get('/takes/:take/set-aside/:sequence', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { sequence } = await parseRequest(RecordParams, { sequence: context['params'].sequence })
-    const record = (await listSetAside(row.id)).find((one) => Number(one.sequence) === sequence)
+    const record = (await listSetAside(store, row.id)).find((one) => Number(one.sequence) === sequence)
     if (record === undefined) throw notFound(`record ${sequence} that was set aside`, 'sequence')
     context.attachment(`${row.id}.record-${sequence}.cbor`)
     context.type = CBOR
-    context.body = Readable.from(setAsideBytes(row.id, sequence), { objectMode: false })
+    context.body = Readable.from(setAsideBytes(store, row.id, sequence), { objectMode: false })
   })
 
   router.delete('/takes/:take', async (context) => {
-    await deleteTake(await takeOf(context))
+    await deleteTake(await takeOf(store, context))
     context.status = 204
   })
 
   router.post('/takes/:take/restore', async (context) => {
-    if (!(await restoreTake(context['params'].take))) throw notFound('deleted take of that name', 'take')
-    context.body = await takeSummary(await takeOf(context))
+    if (!(await restoreTake(store, context['params'].take)))
+      throw notFound('deleted take of that name', 'take')
+    context.body = await takeSummary(store, await takeOf(store, context))
   })
 
   router.get('/takes/:take/live', async (context) => {
     const { from } = await parseRequest(LiveQuery, { ...context.query })
-    context.body = Buffer.from(await liveBytes(await takeOf(context), from))
+    context.body = Buffer.from(await liveBytes(store, await takeOf(store, context), from))
     context.type = CBOR
   })
 
   router.post('/takes/:take/stop', async (context) => {
-    const row = await recordingOf(context)
-    if (!(await recordings.stopTake(row.id))) await wishFor(row.id, { order: 'stop' })
+    const row = await recordingOf(store, context)
+    if (!(await recordings.stopTake(row.id))) await wishFor(store, row.id, { order: 'stop' })
     context.status = 202
-    context.body = await takeSummary(row)
+    context.body = await takeSummary(store, row)
   })
 
   router.post('/takes/:take/discard', async (context) => {
-    const row = await recordingOf(context)
-    await wishFor(row.id, { order: 'discard' })
+    const row = await recordingOf(store, context)
+    await wishFor(store, row.id, { order: 'discard' })
     await deleteTake(row)
     void recordings.stopTake(row.id)
     context.status = 204
   })
 
   router.post('/takes/:take/keep', async (context) => {
-    const row = await recordingOf(context)
+    const row = await recordingOf(store, context)
     const { cause } = await parseRequest(KeepBody, context.request.body ?? {})
-    await wishFor(row.id, { order: 'keep', cause })
+    await wishFor(store, row.id, { order: 'keep', cause })
     context.status = 202
-    context.body = await takeSummary(row)
+    context.body = await takeSummary(store, row)
   })
 
   router.post('/takes/:take/excerpts', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const excerpt = await parseRequest(ExcerptBody, context.request.body)
     if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
       throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
     }
-    const id = await keepExcerpt(database, row, excerpt)
-    context.body = await takeSummary((await findTake(id))!)
+    const id = await keepExcerpt(store, row, excerpt)
+    context.body = await takeSummary(store, (await findTake(store, id))!)
     context.status = 201
   })
 
   router.get('/takes/:take/frames', async (context) => {
-    const row = await takeOf(context)
-    context.body = await frameBytes(row.id)
+    const row = await takeOf(store, context)
+    context.body = await frameBytes(store, row.id)
     context.type = CBOR_SEQUENCE
   })
 
   router.get('/takes/:take/pages/:frame', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { frame } = await parseRequest(FrameParams, { frame: context['params'].frame })
-    const page = await pageBytes(row.id, frame)
+    const page = await pageBytes(store, row, frame)
     if (page === null) throw notFound(`frame ${frame}: the take has ${row.frames}`, 'frame')
     context.body = Buffer.from(page)
     context.type = CBOR
   })
 
   router.get('/takes/:take/ledger', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { from, to, by, recorder, scope, target } = await parseRequest(LedgerQuery, { ...context.query })
     if (to < from) throw new ProblemError(400, `"to" must not be before "from" (${from}), got ${to}`, 'to')
     const figures = recorder === 'without' ? recorderOf(row) : null
@@ -189,61 +190,61 @@ export function takeRoutes(database: Sequelize, recordings: Recordings): Router 
     }
     const found =
       scope === 'chosen'
-        ? await ledger(row.id, from, to, by, figures)
+        ? await ledger(store, row, from, to, by, figures)
         : to >= Number(row.frames)
           ? null
-          : await ledgerOfScope(row, query, scope, by)
+          : await ledgerOfScope(sources, row, query, scope, by)
     if (found === null) throw notFound(`frame ${Math.max(from, to)}: the take has ${row.frames}`, 'to')
     context.body = found
   })
 
   router.get('/takes/:take/file', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { format } = await parseRequest(FileQuery, { ...context.query })
     context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
     context.type = FILE_TYPES[format].type
-    context.body = Readable.from(exportTake(row, format), { objectMode: false })
+    context.body = Readable.from(exportTake(store, row, format), { objectMode: false })
   })
 
   router.get('/takes/:take/diagnosis', async (context) => {
-    const row = await takeOf(context)
-    context.body = await diagnosisResponse(row, await studyQuery(row, context))
+    const row = await takeOf(store, context)
+    context.body = await diagnosisResponse(sources, row, await studyQuery(row, context))
   })
 
   router.put('/takes/:take/marks', async (context) => {
-    const row = await takeOf(context)
-    await markFinding(row.gameId, await parseRequest(MarkBody, context.request.body))
-    context.body = await listMarks(row.gameId)
+    const row = await takeOf(store, context)
+    await markFinding(store, row.gameId, await parseRequest(MarkBody, context.request.body))
+    context.body = await listMarks(store, row.gameId)
   })
 
   router.get('/takes/:take/memory', async (context) => {
-    const row = await takeOf(context)
-    context.body = Buffer.from(await memoryBytes(row, await studyQuery(row, context)))
+    const row = await takeOf(store, context)
+    context.body = Buffer.from(await memoryBytes(sources, row, await studyQuery(row, context)))
     context.type = CBOR
   })
 
   router.get('/takes/:take/roster', async (context) => {
-    const row = await takeOf(context)
-    context.body = await rosterResponse(row, await studyQuery(row, context))
+    const row = await takeOf(store, context)
+    context.body = await rosterResponse(sources, row, await studyQuery(row, context))
   })
 
   router.get('/takes/:take/waiting', async (context) => {
-    const row = await takeOf(context)
-    context.body = await waitingResponse(row, await studyQuery(row, context))
+    const row = await takeOf(store, context)
+    context.body = await waitingResponse(sources, row, await studyQuery(row, context))
   })
 
   router.get('/takes/:take/scaling', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { path, loads } = await parseRequest(ScalingParams, { ...context.query })
     const query = await studyQuery(row, context, ScalingParams)
-    context.body = await scalingResponse(row, query, path ?? null, loads?.split(',') ?? null)
+    context.body = await scalingResponse(sources, row, query, path ?? null, loads?.split(',') ?? null)
   })
 
   router.get('/takes/:take/course', async (context) => {
-    const row = await takeOf(context)
+    const row = await takeOf(store, context)
     const { paths } = await parseRequest(CourseParams, { ...context.query })
     const query = await studyQuery(row, context, CourseParams)
-    context.body = Buffer.from(await courseBytes(row, query, paths.split(',').map(Number)))
+    context.body = Buffer.from(await courseBytes(sources, row, query, paths.split(',').map(Number)))
     context.type = CBOR
   })
 
@@ -280,8 +281,8 @@ function recorderOf(row: TakeRow): RecorderFigures {
   return figures
 }
 
-async function recordingOf(context: Context): Promise<TakeRow> {
-  const row = await takeOf(context)
+async function recordingOf(store: Store, context: Context): Promise<TakeRow> {
+  const row = await takeOf(store, context)
   if (row.state !== 'recording')
     throw new ProblemError(409, 'the take is not being recorded any more', 'take')
   return row

@@ -1,7 +1,6 @@
 import { Sequelize, type Options } from 'sequelize'
 import { wordsOf } from '../log.ts'
 import { driver } from './driver.ts'
-import { defineModels } from './models.ts'
 
 /** The largest command that is sent: what rows hold is split to keep below it (docs/decisions/013). */
 export const LEAST_PACKET_BYTES = 16 * 1024 * 1024
@@ -25,7 +24,6 @@ export async function connect(url: string): Promise<Sequelize> {
       `the database at ${hostOf(url)} takes commands of ${row.packet} bytes: max_allowed_packet must be at least ${LEAST_PACKET_BYTES}`,
     )
   }
-  defineModels(sequelize)
   return sequelize
 }
 

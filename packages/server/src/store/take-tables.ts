@@ -1,14 +1,6 @@
 import { Declarations, PathTable, type TakeProgress } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
-import {
-  ClassRow,
-  GaugeRow,
-  LaneRow,
-  MarkerRow,
-  PathRow,
-  WatchRow,
-  type TakeRow,
-} from '../database/models.ts'
+import type { Store, TakeRow } from './store.ts'
 
 const byId = (takeId: string) => ({
   where: { takeId },
@@ -16,15 +8,28 @@ const byId = (takeId: string) => ({
   raw: true,
 })
 
-/** What a take has declared, and its paths. */
-export async function loadTables(takeId: string): Promise<{ declarations: Declarations; paths: PathTable }> {
+export interface TakeTables {
+  declarations: Declarations
+  paths: PathTable
+}
+
+/**
+ * What a take has declared, and its paths; to be read, not added to. Those of a take that has ended do not change, and
+ * are kept.
+ */
+export function tablesOf(store: Store, row: TakeRow): Promise<TakeTables> {
+  if (row.state === 'recording') return loadTables(store, row.id)
+  return store.tables.get(`${row.id} ${row.lastSequence}`, () => loadTables(store, row.id))
+}
+
+async function loadTables(store: Store, takeId: string): Promise<TakeTables> {
   const [markers, lanes, gauges, watches, classes, pathRows] = await Promise.all([
-    MarkerRow.findAll(byId(takeId)),
-    LaneRow.findAll(byId(takeId)),
-    GaugeRow.findAll(byId(takeId)),
-    WatchRow.findAll(byId(takeId)),
-    ClassRow.findAll(byId(takeId)),
-    PathRow.findAll(byId(takeId)),
+    store.markers.findAll(byId(takeId)),
+    store.lanes.findAll(byId(takeId)),
+    store.gauges.findAll(byId(takeId)),
+    store.watches.findAll(byId(takeId)),
+    store.classes.findAll(byId(takeId)),
+    store.paths.findAll(byId(takeId)),
   ])
   const declarations = new Declarations()
   // Groups are numbered in order of appearance, which the numbers kept with the markers restore.
@@ -49,9 +54,9 @@ export async function loadTables(takeId: string): Promise<{ declarations: Declar
 }
 
 /** Where a take that was begun earlier has got to. */
-export async function loadProgress(row: TakeRow): Promise<TakeProgress> {
+export async function loadProgress(store: Store, row: TakeRow): Promise<TakeProgress> {
   return {
-    ...(await loadTables(row.id)),
+    ...(await loadTables(store, row.id)),
     frames: Number(row.frames),
     lastFrameStartNs: row.lastFrameStartNs === null ? -Infinity : Number(row.lastFrameStartNs),
     openJobs: null,

@@ -1,0 +1,190 @@
+/** Every table and its columns. What the migrations make is compared with this in a test. */
+import {
+  big,
+  bigKey,
+  bigOrNone,
+  bytes,
+  bytesOrNone,
+  double,
+  integer,
+  integerKey,
+  integerOrNone,
+  longText,
+  longTextOrNone,
+  mediumText,
+  numbered,
+  small,
+  smallKey,
+  sum,
+  text,
+  textKey,
+  textOrNone,
+  time,
+  timeOrNone,
+  truth,
+} from './columns.ts'
+
+const takeId = () => textKey(64)
+
+export const TABLES = {
+  games: { id: numbered(), name: text(200) },
+
+  takes: {
+    id: takeId(),
+    gameId: integer(),
+    name: text(200),
+    note: longText(),
+    /** JSON: an array of texts; null for none. */
+    tags: longTextOrNone(),
+    /** JSON: what somebody who watches wishes of the game (OrderMessage); null for nothing. */
+    wish: longTextOrNone(),
+    state: text(20),
+    started: time(),
+    target: double(),
+    /** JSON. */
+    conditions: longText(),
+    frames: sum(),
+    spans: sum(),
+    chunks: sum(),
+    endNs: sum(),
+    lastFrameStartNs: bigOrNone(),
+    lastSequence: sum(),
+    dropped: sum(),
+    repaired: sum(),
+    storedBytes: sum(),
+    /** JSON. */
+    figures: longTextOrNone(),
+    /** JSON. */
+    miniature: longTextOrNone(),
+    touchedAt: time(),
+    deletedAt: timeOrNone(),
+    /** The recorder that writes it (TakeRecord.writer); null where it did not say. */
+    writer: textOrNone(64),
+    /** The take under whose identity a second recorder wrote this one; null for most. */
+    twinOf: textOrNone(64),
+    /** Records that could not be stored and were set aside. */
+    setAside: sum(),
+  },
+
+  markers: {
+    takeId: takeId(),
+    id: integerKey(),
+    name: text(200),
+    markerGroup: text(200),
+    groupId: integer(),
+    kind: text(20),
+    /** JSON: an array of texts; null for none. */
+    tags: longTextOrNone(),
+    /** JSON: an array of watch numbers; null for none. */
+    watches: longTextOrNone(),
+  },
+  lanes: { takeId: takeId(), id: integerKey(), name: text(200) },
+  gauges: { takeId: takeId(), id: integerKey(), name: text(200), unit: text(200) },
+  watches: { takeId: takeId(), id: integerKey(), name: text(200) },
+  classes: { takeId: takeId(), id: integerKey(), name: text(200), marker: integerOrNone() },
+  paths: { takeId: takeId(), id: integerKey(), parent: integer(), lane: small(), marker: integer() },
+
+  chunks: {
+    takeId: takeId(),
+    idx: integerKey(),
+    sequence: big(),
+    firstFrame: integer(),
+    frames: integer(),
+    spans: integer(),
+    dropped: big(),
+    repaired: big(),
+    /** CBOR, see core/take/frames-codec. */
+    frameColumns: bytes(),
+    /** Deflated, see core/take/pack. */
+    spanColumns: bytes(),
+    /** Deflated, see core/rollup/courses. */
+    courses: bytes(),
+    /** CBOR, see core/take/samples. */
+    samples: bytes(),
+    /** Deflated, see core/take/details; null where runs say nothing about themselves. */
+    details: bytesOrNone(),
+    /** Deflated, see core/rollup/course-details; null like `details`. */
+    courseDetails: bytesOrNone(),
+  },
+  /** `body`: deflated, see core/rollup/rollup-codec. */
+  rollups: { takeId: takeId(), level: smallKey(), idx: integerKey(), body: bytes() },
+
+  moments: {
+    takeId: takeId(),
+    idx: integerKey(),
+    /** Within its chunk. */
+    position: integerKey(),
+    frame: integer(),
+    atNs: double(),
+    name: text(200),
+    /** JSON. */
+    data: longTextOrNone(),
+  },
+  /** A stretch of a play-through that was kept for a cause; lasts to the next one's first frame. */
+  stretches: {
+    takeId: takeId(),
+    /** Number of the chunk that begins it. */
+    idx: integerKey(),
+    firstFrame: integer(),
+    cause: text(200),
+    at: time(),
+  },
+
+  /** What is wrong with a whole take, at its own target and as recorded. */
+  diagnoses: {
+    takeId: takeId(),
+    /** Of the question that found it. */
+    version: integer(),
+    /** Deflated JSON. */
+    body: bytes(),
+  },
+  /** What people think of a finding, in all takes of a game. */
+  findingMarks: {
+    gameId: integerKey(),
+    /** SHA-256 of `finding`, hexadecimal. */
+    findingHash: textKey(64),
+    finding: longText(),
+    mark: text(20),
+    reason: longText(),
+    at: time(),
+  },
+
+  plans: {
+    id: textKey(64),
+    gameId: integer(),
+    /** The take it was made from; null when that is gone. */
+    takeId: textOrNone(64),
+    /** Raised with every change. */
+    revision: integer(),
+    /** JSON, see core/remedy/plan. */
+    body: mediumText(),
+    changedAt: time(),
+    deletedAt: timeOrNone(),
+  },
+  /** What groups of a game may spend on a device. */
+  budgets: {
+    gameId: integerKey(),
+    /** Empty for any device that has none of its own. */
+    device: textKey(200),
+    /** JSON: ms by name of the group. */
+    body: longText(),
+  },
+
+  /** A record that could not be stored. Its bytes are kept once it is set aside. */
+  refusedRecords: {
+    takeId: takeId(),
+    sequence: bigKey(),
+    tries: integer(),
+    reason: text(600),
+    bytes: integer(),
+    at: time(),
+    setAside: truth(),
+  },
+  refusedParts: { takeId: takeId(), sequence: bigKey(), part: integerKey(), body: bytes() },
+  /** Calls that a take's recorder had to repair or leave out (ProblemCount). */
+  problems: { takeId: takeId(), what: textKey(200), about: textKey(200), count: big() },
+
+  /** Somebody who is signed in; the key is the SHA-256 of what the cookie holds, hexadecimal. */
+  sessions: { tokenHash: textKey(64), until: time() },
+  signInFailures: { id: numbered(), address: text(64), at: time() },
+} as const
