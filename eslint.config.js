@@ -33,7 +33,7 @@ const directions = Object.entries(MAY_IMPORT).map(([folder, allowed]) => ({
 }))
 
 export default tseslint.config(
-  { ignores: ['**/dist/**', '**/node_modules/**', '.lapsus/**', 'coverage/**'] },
+  { ignores: ['**/dist/**', '**/node_modules/**', '.lapsus/**', 'coverage/**', 'packages/*/src/lists/**'] },
   js.configs.recommended,
   ...tseslint.configs.recommended,
   {

@@ -2,6 +2,7 @@
 import { copyFileSync, existsSync, mkdirSync, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { buildPackages, PROBE_PACKAGE } from './build-packages.mjs'
+import { ensureLists } from './lists.mjs'
 import { ROOT } from './root.mjs'
 import { say } from './say.mjs'
 
@@ -25,6 +26,7 @@ const GAME_PAGE = {
 
 /** Builds what is older than any source it might be made of. */
 export async function ensureBuilt() {
+  ensureLists()
   const newest = newestSource(join(ROOT, 'packages'), newestSource(join(ROOT, 'games'), 0))
   const oldest = Math.min(
     ...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))),

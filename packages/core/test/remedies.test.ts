@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { REMEDY_KINDS, type RemedyKind } from '@lapsus/core/detect'
-import { baseOf, forecastPlan, REMEDIES, type NumberInput } from '@lapsus/core/remedy'
+import { baseOf, forecastPlan, REMEDIES, type BarPanel, type NumberInput } from '@lapsus/core/remedy'
 import { forecastOn, forecastOne, item, pathOf, totalOf, workOf } from './support/plans.ts'
 import {
   randomFrom,
@@ -314,8 +314,9 @@ describe('remedies, against individual runs', () => {
     expectWork(workNs, expected)
     const suggested = inputs.find(({ name }) => name === 'shift audit') as NumberInput
     expect(suggested.suggested % 20).to.not.equal(0)
-    expect(picture?.sort === 'load' && Math.max(...picture.after)).to.equal(3)
-    expect(picture?.sort === 'load' && Math.max(...picture.before)).to.equal(5.5)
+    const [before, after] = picture!.panels as BarPanel[]
+    expect(Math.max(...after!.values)).to.equal(3)
+    expect(Math.max(...before!.values)).to.equal(5.5)
   })
 
   it('stagger: a burst in parts over the frames that follow', () => {
@@ -421,7 +422,7 @@ describe('remedies, against individual runs', () => {
       workNs,
       frames.map(() => 100 * 9_000 * (0.5 + 0.5 * 0.25)),
     )
-    expect(picture).to.include({ sort: 'layout', instances: 100 })
+    expect(picture!.foot).to.contain('100 instances')
   })
 
   it('pool: births are served as long as there are any, in each of four ways', () => {

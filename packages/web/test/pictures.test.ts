@@ -4,7 +4,12 @@ import fc from 'fast-check'
 import type { Picture } from '@lapsus/core/remedy'
 import { emptyFrames } from '@lapsus/core/take'
 import type { Palette } from '../src/components/palette.ts'
-import { drawPicture } from '../src/plan/pictures/draw-pictures.ts'
+import { lanesWithJoin } from '../../core/src/remedy/kinds/jobs.ts'
+import { bothLayouts } from '../../core/src/remedy/kinds/one-manager.ts'
+import { liveCurve } from '../../core/src/remedy/kinds/pool.ts'
+import { backlogAround } from '../../core/src/remedy/kinds/slice.ts'
+import { loads } from '../../core/src/remedy/kinds/stagger.ts'
+import { drawPicture } from '../src/plan/pictures/draw-picture.ts'
 import { drawProofStrip } from '../src/proof/draw-proof-strip.ts'
 import { drawStrip } from '../src/strip/draw-strip.ts'
 import { FLAGS, FOOT, lengthScale } from '../src/strip/geometry.ts'
@@ -87,10 +92,10 @@ describe('pictures of remedies', () => {
           { frame: frames % length, frames: frames % 9 },
           { frame: 0, frames: -1 },
         ]
-        expectInside(picture({ sort: 'live-curve', live: a, size: b, what: 'letter' }))
-        expectInside(picture({ sort: 'load', before: a, after: b, randomWorst: 1 }))
-        expectInside(picture({ sort: 'backlog', arrived: a, served: b, backlog: a, waits }))
-        expectInside(picture({ sort: 'backlog', arrived: a, served: b, backlog: a, waits: [] }))
+        expectInside(picture(liveCurve(a, b, 'letter')))
+        expectInside(picture(loads(a, b, 1)))
+        expectInside(picture(backlogAround(a, b, a, waits)))
+        expectInside(picture(backlogAround(a, b, a, [])))
       }),
       { numRuns: 60 },
     )
@@ -98,23 +103,22 @@ describe('pictures of remedies', () => {
 
   it('stay on it where everything is nothing', () => {
     const none = column(0, 0, 0)
-    expectInside(picture({ sort: 'live-curve', live: none, size: none, what: 'x' }))
-    expectInside(picture({ sort: 'load', before: none, after: none, randomWorst: 0 }))
-    expectInside(picture({ sort: 'backlog', arrived: none, served: none, backlog: none, waits: [] }))
-    expectInside(
-      picture({ sort: 'schedule', frame: 0, lanes: ['a'], busyNs: [0], shifts: [], joinNs: 0, endNs: 0 }),
-    )
+    expectInside(picture(liveCurve(none, none, 'x')))
+    expectInside(picture(loads(none, none, 0)))
+    expectInside(picture(backlogAround(none, none, none, [])))
+    expectInside(picture(lanesWithJoin({ lanes: ['a'], busyNs: [0], shifts: [], joinNs: 0, endNs: 0 })))
   })
 
   it('show jobs on the lanes that do them, and a wait only where there is one', () => {
-    const schedule = (joinNs: number): Picture => ({
-      ...{ sort: 'schedule', frame: 7, lanes: ['one', 'two'], busyNs: [0, 2e6], joinNs, endNs: 6e6 },
-      shifts: [
-        { lane: 0, fromNs: 0, toNs: 3e6 },
-        { lane: 0, fromNs: 3e6, toNs: 6e6 },
-        { lane: 1, fromNs: 2e6, toNs: 5e6 },
-      ],
-    })
+    const schedule = (joinNs: number): Picture =>
+      lanesWithJoin({
+        ...{ lanes: ['one', 'two'], busyNs: [0, 2e6], joinNs, endNs: 6e6 },
+        shifts: [
+          { lane: 0, fromNs: 0, toNs: 3e6 },
+          { lane: 0, fromNs: 3e6, toNs: 6e6 },
+          { lane: 1, fromNs: 2e6, toNs: 5e6 },
+        ],
+      })
     const waits = picture(schedule(2e6))
     expectInside(waits)
     expect(ofColour(waits, 'work')).to.have.length(3)
@@ -131,11 +135,12 @@ describe('pictures of remedies', () => {
   })
 
   it('show both layouts on one scale', () => {
-    const drawn = picture({
-      ...{ sort: 'layout', instances: 1000 },
-      structs: { bytes: 128_000, lines: 2_000 },
-      arrays: { bytes: 128_000, lines: 375 },
-    })
+    const drawn = picture(
+      bothLayouts(1000, {
+        structs: { bytes: 128_000, lines: 2_000 },
+        arrays: { bytes: 128_000, lines: 375 },
+      }),
+    )
     expectInside(drawn)
     const [structs, arrays] = ofColour(drawn, 'work')
     expect(structs!.width / arrays!.width).to.be.closeTo(2_000 / 375, 1e-6)
@@ -143,12 +148,7 @@ describe('pictures of remedies', () => {
   })
 
   it('show a load before and after as tall as it is', () => {
-    const drawn = picture({
-      sort: 'load',
-      before: column(6, 0, 0, 0),
-      after: column(3, 0, 3, 0),
-      randomWorst: 4,
-    })
+    const drawn = picture(loads(column(6, 0, 0, 0), column(3, 0, 3, 0), 4))
     const bars = ofColour(drawn, 'work').filter(({ height }) => height !== 9)
     expect(bars.map(({ height }) => height / bars[0]!.height)).to.deep.equal([1, 0.5, 0.5])
   })

@@ -4,7 +4,7 @@ import { MAIN_LANE, type Path } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from '../study/index.ts'
 
 /** A path allocates steadily when it does so in this share of the frames. */
-const STEADY = 0.8
+export const STEADY = 0.8
 
 /** Collections of one kind in one frame of the main lane. */
 export interface Collection {

@@ -1,51 +1,8 @@
 /** What a finding is. */
+import { FINDING_KINDS, REMEDY_KINDS, type FindingKind, type RemedyKind } from '../lists/kinds.ts'
 import type { Evidence } from './evidence.ts'
 
-/** Kinds of findings, in the order in which they claim paths: what is more particular comes first. */
-export const FINDING_KINDS = [
-  'spike-family',
-  'lookup-in-update',
-  'repeated-check',
-  'polling',
-  'needless-updates',
-  'growth',
-  'all-pairs',
-  'spawn-churn',
-  'steady-allocation',
-  'collection-pauses',
-  'catch-up',
-  'lock-step',
-  'shift',
-  'job-wait',
-  'held-by-graphics',
-  'held-by-refresh',
-  'long-call',
-  'hotspot',
-] as const
-export type FindingKind = (typeof FINDING_KINDS)[number]
-
-/** Kinds of fixes that can be planned. */
-export const REMEDY_KINDS = [
-  'pool',
-  'reuse',
-  'timer',
-  'stagger',
-  'react',
-  'slice',
-  'jobs',
-  'hoist',
-  'cache',
-  'bucket',
-  'sleep',
-  'rate-by-distance',
-  'one-manager',
-  'limit-steps',
-  'share',
-  'gate',
-  'drop',
-  'by-hand',
-] as const
-export type RemedyKind = (typeof REMEDY_KINDS)[number]
+export { FINDING_KINDS, REMEDY_KINDS, type FindingKind, type RemedyKind }
 
 /** Where a finding's evidence is seen best. */
 export const EVIDENCE_VIEWS = ['page', 'ledger', 'spikes', 'memory', 'roster', 'scaling', 'waiting'] as const
@@ -87,6 +44,25 @@ export interface Finding {
 
 /** Looks for one kind. @param claimed paths of which something more particular has been said already */
 export type Detector = (evidence: Evidence, claimed: ReadonlySet<number>) => Finding[]
+
+/** A kind of finding: everything about it, in one file in kinds/. */
+export interface Kind {
+  /** Also the name of its file. */
+  name: FindingKind
+  /** Kinds claim paths in this order: what is more particular comes first. */
+  order: number
+  /** As a heading. */
+  words: string
+  /** When it is found, in words (docs/findings.md). */
+  found: string
+  /** What of a frame it counts as the cost. */
+  cost: string
+  /** Whether what it names is explained by it, so that later kinds have nothing to say about it. */
+  claims: boolean
+  /** The figures that its rule is made of. */
+  limits: Readonly<Record<string, number>>
+  detect: Detector
+}
 
 type Costs = Pick<
   Finding,

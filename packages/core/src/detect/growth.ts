@@ -13,6 +13,8 @@ const LEAST_RISE = 0.2
 /** A series that rises by less than this is a few things coming and going. */
 const LEAST_COUNT = 5
 
+export const GROWTH_LIMITS = { BLOCKS, WARM_UP, SIGNIFICANT, MOST_FALL, LEAST_RISE, LEAST_COUNT }
+
 export interface Growth {
   /** Theil and Sen's slope, a second. */
   perSecond: number

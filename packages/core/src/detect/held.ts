@@ -7,6 +7,7 @@ import { msOf, overAll, plural, share } from './sentences.ts'
 
 const LEAST_SHARE = 0.01
 const LEAST_FRAMES = 3
+export const HELD_LIMITS = { LEAST_SHARE, LEAST_FRAMES }
 
 /** @param advice what follows from it, in words */
 export function heldBy(

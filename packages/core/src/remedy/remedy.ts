@@ -1,5 +1,5 @@
-/** What a remedy is: one file each in kinds/, listed in remedies.ts. */
-import type { RemedyKind } from '../detect/index.ts'
+/** What a remedy is: everything about it, its picture too, in one file in kinds/. */
+import type { RemedyKind } from '../lists/kinds.ts'
 import type { Change } from './change.ts'
 import type { Input, Values } from './input.ts'
 import type { Picture } from './picture.ts'
@@ -9,7 +9,10 @@ export const EFFORTS = ['small', 'medium', 'large'] as const
 export type Effort = (typeof EFFORTS)[number]
 
 export interface Remedy {
+  /** Also the name of its file. */
   kind: RemedyKind
+  /** Its place where remedies are listed. */
+  order: number
   /** Its name, and what it does, where people see it. */
   words: string
   about: string
@@ -17,6 +20,11 @@ export interface Remedy {
   price: string
   /** How much work it usually is. */
   effort: Effort
+  /** What it makes of a frame, and what of its inputs the take suggests (docs/plan.md). */
+  makes: string
+  suggests: string
+  /** The figures that it judges by. */
+  limits?: Readonly<Record<string, number>>
   /**
    * What must be known, with what the take suggests.
    * @param set values that somebody set, which what is suggested for others may hang on

@@ -6,7 +6,8 @@ import { useDiagnosis } from '../state/diagnosis.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { MarkForm } from './mark-form.tsx'
-import { KIND_WORDS, type MarkedFinding } from './sections.ts'
+import type { MarkedFinding } from './sections.ts'
+import { FINDINGS } from '@lapsus/core/detect'
 import { showFinding } from './show.ts'
 
 interface CardProps {
@@ -48,7 +49,7 @@ export function FindingCard({ finding, take, budgetMs }: CardProps) {
           </span>
         </span>
         <span className="flex items-baseline gap-2 text-xs text-faint">
-          <span className="grow truncate">{KIND_WORDS[kind]}</span>
+          <span className="grow truncate">{FINDINGS[kind].words}</span>
           <span className="whitespace-nowrap">{percent(gainMs / budgetMs)} of budget</span>
         </span>
       </button>

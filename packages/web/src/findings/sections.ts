@@ -27,25 +27,3 @@ export function sectionsOf({ findings, marks }: DiagnosisResponse): FindingSecti
     small: open.filter(({ small }) => small),
   }
 }
-
-/** Kinds in words, as headings. */
-export const KIND_WORDS: Record<FindingReport['kind'], string> = {
-  hotspot: 'takes much of every frame',
-  'long-call': 'single long runs',
-  'spike-family': 'spikes that come again',
-  shift: 'the floor rises',
-  'collection-pauses': 'collections pause the game',
-  'steady-allocation': 'allocates in every frame',
-  'spawn-churn': 'made and thrown away',
-  'needless-updates': 'updates that change nothing',
-  polling: 'looks at old news',
-  'repeated-check': 'asks the same again',
-  'lookup-in-update': 'searches in every update',
-  'all-pairs': 'all against all',
-  'catch-up': 'steps that pile up',
-  'lock-step': 'chores in the same frame',
-  growth: 'only ever grows',
-  'job-wait': 'waits for another lane',
-  'held-by-graphics': 'held by graphics',
-  'held-by-refresh': 'held by the refresh',
-}

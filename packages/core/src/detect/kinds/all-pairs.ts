@@ -1,8 +1,8 @@
 import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
-import { amount, costWords, msOf, share, three } from '../sentences.ts'
+import { amount, costWords, msOf, share, three, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
 /** A path is worth the question from this share of the budget on. */
@@ -23,7 +23,7 @@ const LEAST_LOAD = 20
 const SQUARE = 1.5
 
 /** Costs that grow with the product of two numbers: everything is tried against everything. */
-export const allPairs: Detector = (evidence, claimed) => {
+const allPairs: Detector = (evidence, claimed) => {
   const sources = loadSources(evidence.study)
   return evidence.work.flatMap(({ path, course }) => {
     const means = evidence.means(path.id)
@@ -133,4 +133,15 @@ function finding(
     subject: source.name,
     gauge: source.gauge,
   }
+}
+
+export const kind: Kind = {
+  name: 'all-pairs',
+  order: 7,
+  words: 'all against all',
+  found: `${MANY} runs a frame or more, each of which costs in proportion (exponent at least ${LEAST_GROWTH}) to a load of ${LEAST_LOAD} or more; or fewer runs whose cost goes with the square of a load (exponent’s interval above ${SQUARE}). The law must explain ${part(LEAST_EXPLAINED)} of the variation, and hold in two thirds of the parts of the take: a machine that grows slower follows every load that changes with time`,
+  cost: 'self time',
+  claims: true,
+  limits: { LEAST_COST, MANY, WARM_UP_FRAMES, LEAST_EXPLAINED, LEAST_GROWTH, LEAST_LOAD, SQUARE },
+  detect: allPairs,
 }

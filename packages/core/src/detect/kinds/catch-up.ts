@@ -1,6 +1,6 @@
 import { sum } from '../../stats/index.ts'
-import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { amount, msOf, overAll, plural, share } from '../sentences.ts'
+import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { amount, msOf, overAll, plural, share, part } from '../sentences.ts'
 import { stepFigures } from '../waiting.ts'
 
 /** Frames with so many times the usual steps are catching up. */
@@ -9,7 +9,7 @@ const MULTIPLIED = 3
 const NEARLY_FULL = 0.8
 
 /** Fixed steps that multiply after a long frame, and make the next one long too. */
-export const catchUp: Detector = (evidence) => {
+const catchUp: Detector = (evidence) => {
   const { study, count } = evidence
   const figures = stepFigures(evidence)
   if (figures === null) return []
@@ -46,4 +46,15 @@ export const catchUp: Detector = (evidence) => {
       gauge: null,
     },
   ]
+}
+
+export const kind: Kind = {
+  name: 'catch-up',
+  order: 11,
+  words: 'steps that pile up',
+  found: `frames run ${MULTIPLIED} times the usual number of fixed steps, or a step takes ${part(NEARLY_FULL)} of the time it stands for`,
+  cost: 'additional steps × cost of a step',
+  claims: true,
+  limits: { MULTIPLIED, NEARLY_FULL },
+  detect: catchUp,
 }

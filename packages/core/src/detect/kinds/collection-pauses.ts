@@ -1,15 +1,15 @@
 import { pauseTotalNs } from '../collections.ts'
-import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { allocationOf, collectionKinds } from '../memory.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
-import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import { costWords, msOf, plural, share, three, part } from '../sentences.ts'
 
 /** A pause is felt from this share of the budget on. */
 const FELT = 0.1
 const LEAST_FELT = 3
 
 /** Collections that take a noticeable part of the frames they strike. */
-export const collectionPauses: Detector = (evidence) => {
+const collectionPauses: Detector = (evidence) => {
   const { collections, budgetNs, count, study, seconds } = evidence
   const felt = collections.filter(({ pauseNs }) => pauseNs >= FELT * budgetNs)
   if (felt.length < LEAST_FELT) return []
@@ -43,4 +43,15 @@ export const collectionPauses: Detector = (evidence) => {
       gauge: null,
     },
   ]
+}
+
+export const kind: Kind = {
+  name: 'collection-pauses',
+  order: 10,
+  words: 'collections pause the game',
+  found: `${LEAST_FELT} collections or more take ${part(FELT)} of the budget each`,
+  cost: 'the pauses',
+  claims: false,
+  limits: { FELT, LEAST_FELT },
+  detect: collectionPauses,
 }

@@ -1,11 +1,11 @@
 import { correlation, median } from '../../stats/index.ts'
 import { dense } from '../../study/index.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
-import { blocksOf, growthOf, type Growth } from '../growth.ts'
+import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
+import { blocksOf, GROWTH_LIMITS, growthOf, type Growth } from '../growth.ts'
 import { loadSources } from '../loads.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
-import { costWords, msOf, rate, three } from '../sentences.ts'
+import { costWords, msOf, rate, three, part } from '../sentences.ts'
 
 /** Play that the cost is reckoned to: what grows costs little at first. */
 const LATER_S = 600
@@ -13,7 +13,7 @@ const BLOCKS = 60
 const ALIKE = 0.9
 
 /** Instances or gauges that only ever grow. */
-export const growth: Detector = (evidence) => {
+const growth: Detector = (evidence) => {
   const { study } = evidence
   // In a ramp the game lets its load grow on purpose.
   if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return []
@@ -74,4 +74,15 @@ function dearerWith(evidence: Evidence, values: Float64Array) {
     best = { path: path.id, nowNs: cost.at(-1)!, nsPerSecond: Math.max(0, rise / seconds), alike }
   }
   return best
+}
+
+export const kind: Kind = {
+  name: 'growth',
+  order: 6,
+  words: 'only ever grows',
+  found: `instances or a gauge rise (Theil and Sen’s slope, Mann and Kendall’s test below ${GROWTH_LIMITS.SIGNIFICANT}) after the first ${part(GROWTH_LIMITS.WARM_UP)} of the frames, and never fall back by more than ${part(GROWTH_LIMITS.MOST_FALL)} of the rise. Not in a load ramp. Its path is the one whose cost follows it (correlation of block medians at least ${ALIKE})`,
+  cost: 'that path now; `comingMs` after ten more minutes',
+  claims: true,
+  limits: { ...GROWTH_LIMITS, LATER_S, BLOCKS, ALIKE },
+  detect: growth,
 }

@@ -1,8 +1,8 @@
 import { median } from '../../stats/index.ts'
 import { dense, type PathCourse } from '../../study/index.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, worstFrames, type Detector, type RemedyKind } from '../finding.ts'
-import { amount, costWords, msOf, plural, share } from '../sentences.ts'
+import { floorCosts, worstFrames, type Detector, type Kind, type RemedyKind } from '../finding.ts'
+import { amount, costWords, msOf, plural, share, part } from '../sentences.ts'
 
 /** A path alone takes at least this share of the budget. */
 const HOT = 0.1
@@ -13,7 +13,7 @@ const SHORT_RUN = 0.002
 const STEADY = 0.5
 
 /** Paths that take much of every frame, and of which nothing more particular is known. */
-export const hotspots: Detector = (evidence, claimed) =>
+const hotspots: Detector = (evidence, claimed) =>
   evidence.work.flatMap(({ path, course }) => {
     const { budgetNs, count } = evidence
     const means = evidence.means(path.id)
@@ -52,4 +52,15 @@ export const hotspots: Detector = (evidence, claimed) =>
 
 function usualSelfNs({ count, isNormal }: Evidence, course: PathCourse): number {
   return median(dense(course, 'selfNs', count).filter((_, frame) => isNormal[frame] === 1))
+}
+
+export const kind: Kind = {
+  name: 'hotspot',
+  order: 18,
+  words: 'takes much of every frame',
+  found: `by the _median_ of the normal frames: self time of ${part(HOT)} of the budget, or of ${part(HOT_BY_CALLS)} in ${MANY_CALLS} runs or more of which none is slow`,
+  cost: 'that median',
+  claims: true,
+  limits: { HOT, HOT_BY_CALLS, MANY_CALLS, SHORT_RUN, STEADY },
+  detect: hotspots,
 }

@@ -1,7 +1,7 @@
 import { percentile } from '../../stats/index.ts'
 import type { Evidence } from '../evidence.ts'
-import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { costWords, msOf, plural, share } from '../sentences.ts'
+import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costWords, msOf, plural, share, part } from '../sentences.ts'
 import { waitingPaths } from '../waiting.ts'
 
 /** A wait is felt from this share of the budget on. */
@@ -12,7 +12,7 @@ const mostlyWords = (evidence: Evidence, path: number | null): string =>
   path === null ? '' : `, most of it in ${evidence.names(path).join(' > ')}`
 
 /** Frames that wait for work on another lane. */
-export const jobWaits: Detector = (evidence) =>
+const jobWaits: Detector = (evidence) =>
   waitingPaths(evidence).flatMap(({ path, reason, meanNs, waitedFor }) => {
     if (reason !== 'job') return []
     const { selfNs, frame } = evidence.study.courses.get(path)!
@@ -43,3 +43,14 @@ export const jobWaits: Detector = (evidence) =>
       gauge: null,
     }
   })
+
+export const kind: Kind = {
+  name: 'job-wait',
+  order: 14,
+  words: 'waits for another lane',
+  found: `a wait for a job takes ${part(FELT)} of the budget in ${LEAST_FELT} frames or more; says which job ended last`,
+  cost: 'the wait, where it is felt',
+  claims: true,
+  limits: { FELT, LEAST_FELT },
+  detect: jobWaits,
+}

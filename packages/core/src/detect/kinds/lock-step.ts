@@ -1,9 +1,9 @@
 import { NO_PATH } from '../../take/index.ts'
 import type { PathCourse } from '../../study/index.ts'
 import { usualWhereItRuns, type Evidence } from '../evidence.ts'
-import { spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { periodOf, type Period } from '../periodic.ts'
-import { amount, msOf, overAll, plural, three } from '../sentences.ts'
+import { amount, msOf, overAll, plural, three, part } from '../sentences.ts'
 
 /** What comes more often than this is part of every frame. */
 const SHORTEST_PERIOD = 8
@@ -19,7 +19,7 @@ interface Periodic {
 }
 
 /** Periodic work that falls into the same frames, though it could fall into others. */
-export const lockStep: Detector = (evidence) => {
+const lockStep: Detector = (evidence) => {
   const { budgetNs, study } = evidence
   const periodic = evidence.work.flatMap(({ course }): Periodic[] => {
     if (course.frame.length > evidence.count / SHORTEST_PERIOD) return []
@@ -91,4 +91,15 @@ function belongTogether({ study }: Evidence, a: PathCourse, b: PathCourse): bool
     return study.courses.get(at)!.frame.length < 2 * Math.max(a.frame.length, b.frame.length)
   }
   return false
+}
+
+export const kind: Kind = {
+  name: 'lock-step',
+  order: 12,
+  words: 'chores in the same frame',
+  found: `two periodic paths (every ${SHORTEST_PERIOD} frames or more, each ${part(LEAST_COST)} of the budget) share ${part(COMMON_SHARE)} of the frames of the rarer, and are no parts of one thing`,
+  cost: 'the smaller can be got back',
+  claims: true,
+  limits: { SHORTEST_PERIOD, LEAST_COST, LEAST_COMMON, COMMON_SHARE },
+  detect: lockStep,
 }

@@ -1,7 +1,7 @@
 import { median, sum } from '../../stats/index.ts'
-import { spikeCosts, worstFrames, type Detector } from '../finding.ts'
+import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { causesOfFamilies } from '../families.ts'
-import { msOf, overAll, plural, rate, share } from '../sentences.ts'
+import { msOf, overAll, plural, rate, share, part } from '../sentences.ts'
 
 /** One run takes at least this share of the budget. */
 const LEAST_RUN = 0.25
@@ -10,7 +10,7 @@ const MOST_FRAMES = 0.5
 const LEAST_RUNS = 3
 
 /** Single runs that take a large part of the frame they fall into. */
-export const longCalls: Detector = (evidence, claimed) => {
+const longCalls: Detector = (evidence, claimed) => {
   const inFamilies = causesOfFamilies(evidence.families)
   return evidence.work.flatMap(({ path, course }) => {
     const { budgetNs, count, seconds } = evidence
@@ -36,4 +36,15 @@ export const longCalls: Detector = (evidence, claimed) => {
       gauge: null,
     }
   })
+}
+
+export const kind: Kind = {
+  name: 'long-call',
+  order: 17,
+  words: 'single long runs',
+  found: `the median run takes ${part(LEAST_RUN)} of the budget, ${LEAST_RUNS} times or more, in at most ${part(MOST_FRAMES)} of the frames`,
+  cost: 'the run',
+  claims: true,
+  limits: { LEAST_RUN, MOST_FRAMES, LEAST_RUNS },
+  detect: longCalls,
 }

@@ -1,12 +1,12 @@
 import { SEARCH_TAG } from '../../format/index.ts'
-import { floorCosts, worstFrames, type Detector } from '../finding.ts'
-import { amount, costWords, msOf, plural, share } from '../sentences.ts'
+import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { amount, costWords, msOf, plural, share, part } from '../sentences.ts'
 
 /** A search that runs in fewer frames than this is no part of the steady state. */
 const STEADY = 0.3
 
 /** Markers tagged as searches that run all the time. */
-export const lookupsInUpdates: Detector = (evidence) =>
+const lookupsInUpdates: Detector = (evidence) =>
   evidence.work.flatMap(({ path, course }) => {
     const { name, tags } = evidence.study.declarations.marker(path.marker)
     const means = evidence.means(path.id)
@@ -28,3 +28,14 @@ export const lookupsInUpdates: Detector = (evidence) =>
       gauge: null,
     }
   })
+
+export const kind: Kind = {
+  name: 'lookup-in-update',
+  order: 2,
+  words: 'searches in every update',
+  found: `a marker tagged \`search\` runs in ${part(STEADY)} of the frames or more`,
+  cost: 'its total',
+  claims: true,
+  limits: { STEADY },
+  detect: lookupsInUpdates,
+}

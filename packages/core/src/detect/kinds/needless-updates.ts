@@ -1,14 +1,14 @@
 import { NO_PATH } from '../../take/index.ts'
 import { mean, sum } from '../../stats/index.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
-import { amount, costWords, msOf, plural, share, three } from '../sentences.ts'
+import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
+import { amount, costWords, msOf, plural, share, three, part } from '../sentences.ts'
 
 /** Fewer needless runs than this share are what happens. */
 const LEAST_SHARE = 0.2
 
 /** Runs that say they changed nothing, and updates of what is unseen, far or asleep. */
-export const needlessUpdates: Detector = (evidence, claimed) => {
+const needlessUpdates: Detector = (evidence, claimed) => {
   const said = saidNeedless(evidence, claimed)
   const told = new Set(said.map(({ path }) => path))
   return [...said, ...idleUpdaters(evidence, claimed, told)]
@@ -94,4 +94,15 @@ function idleUpdaters(evidence: Evidence, claimed: ReadonlySet<number>, told: Se
       gauge: null,
     }
   })
+}
+
+export const kind: Kind = {
+  name: 'needless-updates',
+  order: 5,
+  words: 'updates that change nothing',
+  found: `${part(LEAST_SHARE)} of the runs or more say they changed nothing; or as many of the enabled updaters are asleep, unseen or far. What runs inside a needless run is counted with it`,
+  cost: 'time of those runs; for flags, total × share',
+  claims: true,
+  limits: { LEAST_SHARE },
+  detect: needlessUpdates,
 }

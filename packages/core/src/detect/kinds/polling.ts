@@ -1,12 +1,12 @@
 import { sum } from '../../stats/index.ts'
-import { floorCosts, worstFrames, type Detector } from '../finding.ts'
+import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { costWords, plural, rate } from '../sentences.ts'
 
 /** Runs for each change from which on it is polling. */
 const LEAST_RATIO = 2
 
 /** Markers that declare what they look at, and run far more often than that changes. */
-export const polling: Detector = (evidence) =>
+const polling: Detector = (evidence) =>
   evidence.work.flatMap(({ path, course }) => {
     const { study, count, seconds } = evidence
     const { name, watches } = study.declarations.marker(path.marker)
@@ -34,3 +34,14 @@ export const polling: Detector = (evidence) =>
       gauge: null,
     }
   })
+
+export const kind: Kind = {
+  name: 'polling',
+  order: 4,
+  words: 'looks at old news',
+  found: `a marker that declares watches runs at least ${LEAST_RATIO} times as often as these change, and once a second`,
+  cost: 'total × (1 − changes / runs)',
+  claims: true,
+  limits: { LEAST_RATIO },
+  detect: polling,
+}

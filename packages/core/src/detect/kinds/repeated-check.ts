@@ -1,12 +1,12 @@
 import { sum } from '../../stats/index.ts'
-import { floorCosts, worstFrames, type Detector } from '../finding.ts'
-import { amount, costWords, plural, share, three } from '../sentences.ts'
+import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { amount, costWords, plural, share, three, part } from '../sentences.ts'
 
 /** Fewer repetitions than this share of the runs are a coincidence. */
 const LEAST_SHARE = 0.2
 
 /** The same question asked, and answered alike, more than once in a frame. */
-export const repeatedChecks: Detector = (evidence) =>
+const repeatedChecks: Detector = (evidence) =>
   evidence.work.flatMap(({ path, course }) => {
     if (course.details === null) return []
     const repeated = sum(course.details.repeated)
@@ -31,3 +31,14 @@ export const repeatedChecks: Detector = (evidence) =>
       gauge: null,
     }
   })
+
+export const kind: Kind = {
+  name: 'repeated-check',
+  order: 3,
+  words: 'asks the same again',
+  found: `${part(LEAST_SHARE)} of the runs or more had a key that was asked, and answered alike, in the same frame`,
+  cost: 'time of those runs',
+  claims: true,
+  limits: { LEAST_SHARE },
+  detect: repeatedChecks,
+}

@@ -1,9 +1,9 @@
 import { median, mannKendall } from '../../stats/index.ts'
 import { dense } from '../../study/index.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, type Detector } from '../finding.ts'
+import { floorCosts, type Detector, type Kind } from '../finding.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
-import { costWords, msOf, share, three } from '../sentences.ts'
+import { costWords, msOf, share, three, part } from '../sentences.ts'
 
 /** Frames are judged in blocks: of so many at least, and not more blocks than that. */
 const LEAST_BLOCK_FRAMES = 30
@@ -20,7 +20,7 @@ const LEAST_RISE = 0.05
 const STEADY = 1e-3
 
 /** The floor rises and stays up: at one frame, or all the time. */
-export const shifts: Detector = (evidence) => {
+const shifts: Detector = (evidence) => {
   const { study, budgetNs } = evidence
   if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return []
   const blocks = workBlocks(evidence)
@@ -100,4 +100,24 @@ function dearerPath(evidence: Evidence, frame: number): { path: number; riseNs: 
 function level(values: Float64Array): number {
   const every = Math.max(1, Math.ceil(values.length / MOST_SAMPLES))
   return median(Float64Array.from({ length: Math.ceil(values.length / every) }, (_, i) => values[i * every]!))
+}
+
+export const kind: Kind = {
+  name: 'shift',
+  order: 13,
+  words: 'the floor rises',
+  found: `the floor is higher after some frame: in ${part(APART)} of the pairs of a stretch before and one after, by ${part(LEAST_RISE)} of the budget, each side ${part(LEAST_SIDE)} of the frames`,
+  cost: 'the rise',
+  claims: false,
+  limits: {
+    LEAST_BLOCK_FRAMES,
+    MOST_BLOCKS,
+    MOST_SAMPLES,
+    LEAST_BLOCKS,
+    LEAST_SIDE,
+    APART,
+    LEAST_RISE,
+    STEADY,
+  },
+  detect: shifts,
 }

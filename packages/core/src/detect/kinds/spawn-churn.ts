@@ -1,10 +1,10 @@
 import { lowerBound, mean, median, sum } from '../../stats/index.ts'
 import { pauseTotalNs } from '../collections.ts'
 import type { Evidence } from '../evidence.ts'
-import { floorCosts, spikeCosts, worstFrames, type Detector, type Finding } from '../finding.ts'
+import { floorCosts, spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { instancesOf, type InstanceSeries } from '../instances.ts'
 import { allocationOf } from '../memory.ts'
-import { costWords, msOf, plural, share, three } from '../sentences.ts'
+import { costWords, msOf, plural, share, three, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
 /** Fewer births a second are the course of things. */
@@ -15,7 +15,7 @@ const LEAST_DEATHS = 0.5
 const LEAST_MATCH = 0.95
 
 /** Instances that are made and thrown away all the time. */
-export const spawnChurn: Detector = (evidence) => {
+const spawnChurn: Detector = (evidence) => {
   const { bytesPerSecond } = allocationOf(evidence)
   return instancesOf(evidence.study).flatMap((instances) => {
     const { born, died } = instances
@@ -90,4 +90,15 @@ function shareOfBytes(maker: PathCourse | null, { bytes }: InstanceSeries, all: 
   const measured = sum(maker?.details?.bytes)
   const own = measured > 0 ? measured : bytes
   return own > 0 ? Math.min(1, own / all) : null
+}
+
+export const kind: Kind = {
+  name: 'spawn-churn',
+  order: 8,
+  words: 'made and thrown away',
+  found: `${LEAST_BIRTHS} births a second or more, ${part(LEAST_DEATHS)} of which die. Its path runs exactly as often as instances are born`,
+  cost: 'making them, and their share of the pauses',
+  claims: true,
+  limits: { LEAST_BIRTHS, LEAST_DEATHS, LEAST_MATCH },
+  detect: spawnChurn,
 }

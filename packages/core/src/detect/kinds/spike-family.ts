@@ -6,6 +6,7 @@ import {
   worstFrames,
   type Confidence,
   type Detector,
+  type Kind,
   type Finding,
   type RemedyKind,
 } from '../finding.ts'
@@ -15,7 +16,7 @@ import type { Cause } from '../spikes.ts'
 const LEAST_UNEXPLAINED = 5
 
 /** Spikes that come again for the same reason. */
-export const spikeFamilies: Detector = (evidence) =>
+const spikeFamilies: Detector = (evidence) =>
   evidence.families.filter((family) => isWorthSaying(family)).map((family) => findingOf(evidence, family))
 
 /**
@@ -109,4 +110,15 @@ function remediesFor({ why, calls }: Cause, held: boolean): RemedyKind[] {
   return why === 'more-calls' && calls > FEW_RUNS
     ? ['slice', 'jobs', 'share', 'by-hand']
     : ['slice', 'jobs', 'bucket', 'by-hand']
+}
+
+export const kind: Kind = {
+  name: 'spike-family',
+  order: 1,
+  words: 'spikes that come again',
+  found: `a family with a moment or a period; or ${LEAST_UNEXPLAINED} spikes of runs that are usually not there at all. Slower runs at no particular time are the machine’s noise as likely as the game’s`,
+  cost: 'excess of the causes',
+  claims: false,
+  limits: { LEAST_UNEXPLAINED, FEW_RUNS },
+  detect: spikeFamilies,
 }

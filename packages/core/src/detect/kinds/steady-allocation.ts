@@ -1,14 +1,14 @@
 import { median } from '../../stats/index.ts'
-import { allocatorsOf, pauseTotalNs } from '../collections.ts'
-import { floorCosts, spikeCosts, worstFrames, type Detector } from '../finding.ts'
-import { msOf, overAll, plural, share, three } from '../sentences.ts'
+import { allocatorsOf, pauseTotalNs, STEADY } from '../collections.ts'
+import { floorCosts, spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { msOf, overAll, plural, share, three, part } from '../sentences.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
 
 /** Bytes a frame from which on it is worth a word: at 60 frames a second about a megabyte each second. */
 const LEAST_BYTES = 16_000
 
 /** Paths that allocate in nearly every frame. */
-export const steadyAllocation: Detector = (evidence, claimed) => {
+const steadyAllocation: Detector = (evidence, claimed) => {
   const { study, count, seconds, collections } = evidence
   const allocators = allocatorsOf(study)
   const all = allocators.reduce((sum, { bytes }) => sum + bytes, 0)
@@ -38,4 +38,15 @@ export const steadyAllocation: Detector = (evidence, claimed) => {
       gauge: null,
     }
   })
+}
+
+export const kind: Kind = {
+  name: 'steady-allocation',
+  order: 9,
+  words: 'allocates in every frame',
+  found: `a path allocates in ${part(STEADY)} of the frames, ${bytesWords(LEAST_BYTES)} or more each; needs mode \`bytes\``,
+  cost: 'its share of the bytes × the pauses',
+  claims: true,
+  limits: { STEADY, LEAST_BYTES },
+  detect: steadyAllocation,
 }

@@ -13,12 +13,18 @@ const NONE = 'none'
 const FAR = 0.5
 
 /** Only what is near is tested, instead of everything against everything. */
-export const bucket: Remedy = {
+export const remedy: Remedy = {
   kind: 'bucket',
+  order: 10,
   words: 'bucket',
   about: 'sorted into buckets by place, so that only neighbours are tested',
   price: 'upkeep of the buckets',
   effort: 'medium',
+  makes:
+    'of S the part that grows with the number of others (`variable`) shrinks to occupancy × cells / others; plus `upkeep`',
+  suggests:
+    'others: the load whose law explains a run’s cost best; `variable` from that law, where the loads seen reach down to half the largest',
+  limits: { CELLS, FAR },
   inputs(site) {
     const loads = loadsOf(site)
     const suggested = loads.find(({ name }) => name === site.subject) ?? loads[0]

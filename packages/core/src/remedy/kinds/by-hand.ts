@@ -2,12 +2,15 @@ import { number, numberOf } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 
 /** A factor on a path, on the author's word. */
-export const byHand: Remedy = {
+export const remedy: Remedy = {
   kind: 'by-hand',
+  order: 18,
   words: 'by hand',
   about: 'a factor on what the path costs with all inside it, on the word of whoever plans',
   price: 'the author’s word',
   effort: 'medium',
+  makes: 'T times `factor`',
+  suggests: '',
   inputs: (site) => {
     site.demandPath()
     return [

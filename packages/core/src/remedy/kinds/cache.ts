@@ -4,12 +4,15 @@ import { number, numberOf } from '../input.ts'
 import { outcome, type Remedy } from '../remedy.ts'
 
 /** Lookups are done when something is loaded, or changes, and kept. */
-export const cache: Remedy = {
+export const remedy: Remedy = {
   kind: 'cache',
+  order: 9,
   words: 'cache',
   about: 'looked up when loaded or changed, then kept',
   price: 'stale references',
   effort: 'small',
+  makes: '`misses` of T, plus `read` for each run that finds what is kept',
+  suggests: '',
   inputs: (site) => {
     site.demandWork()
     return [

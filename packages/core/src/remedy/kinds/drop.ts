@@ -1,12 +1,15 @@
 import { outcome, type Remedy } from '../remedy.ts'
 
 /** The work is removed. */
-export const drop: Remedy = {
+export const remedy: Remedy = {
   kind: 'drop',
+  order: 17,
   words: 'drop',
   about: 'the work is removed',
   price: 'the feature',
   effort: 'small',
+  makes: 'nothing is left',
+  suggests: '',
   inputs: (site) => {
     site.demandPath()
     return []

@@ -5,12 +5,15 @@ import { outcome, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
 
 /** A cheap test in front; the costly work only where it passes. */
-export const gate: Remedy = {
+export const remedy: Remedy = {
   kind: 'gate',
+  order: 16,
   words: 'gate',
   about: 'a cheap test in front, and the costly work only where it passes',
   price: 'the test’s own cost',
   effort: 'small',
+  makes: '`passes` of T, plus `test` for each run',
+  suggests: 'passes: time of runs that changed something',
   inputs: (site) => {
     const measured = passing(site)
     return [

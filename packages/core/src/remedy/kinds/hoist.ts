@@ -4,12 +4,15 @@ import { outcome, Refusal, type Remedy } from '../remedy.ts'
 import { keepWithout } from '../shares.ts'
 
 /** The first run of a key in a frame is kept, others with the same answer are dropped. */
-export const hoist: Remedy = {
+export const remedy: Remedy = {
   kind: 'hoist',
+  order: 8,
   words: 'hoist',
   about: 'asked once in a frame, the answer is kept for everyone who asks again',
   price: 'none',
   effort: 'small',
+  makes: 'T less the time of repeated runs',
+  suggests: '',
   inputs(site) {
     if (sum(site.base.columns(site.workPath).repeatedNs) > 0) return []
     const details = site.base.study.courses.get(site.path)?.details ?? null

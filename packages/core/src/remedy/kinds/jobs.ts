@@ -2,12 +2,13 @@ import { mean, median, sum } from '../../stats/index.ts'
 import { MAIN_LANE } from '../../take/index.ts'
 import { ms, plural, three } from '../../words/index.ts'
 import { choice, number, numberOf } from '../input.ts'
-import type { Picture } from '../picture.ts'
+import { HEADROOM, type Picture } from '../picture.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
-import { makespan, scheduleJobs } from '../schedule.ts'
+import { makespan, scheduleJobs, type Shift } from '../schedule.ts'
 import { largest } from '../shares.ts'
 import type { Site } from '../site.ts'
 
+const MOST_SUGGESTED = 4
 /** Handing a job over costs this where no job was recorded, µs. */
 const DISPATCH_US = 20
 const MOST_WORKERS = 16
@@ -15,12 +16,18 @@ const MOST_WORKERS = 16
 const WORTH = 10
 
 /** Done by workers on other lanes. */
-export const jobs: Remedy = {
+export const remedy: Remedy = {
   kind: 'jobs',
+  order: 7,
   words: 'jobs on other lanes',
   about: 'cut into jobs that workers do, while the frame goes on',
   price: 'waiting at the join, perhaps a frame of delay, and data that must not be shared',
   effort: 'large',
+  makes:
+    'T leaves the main lane; `dispatch` for each of ⌈T / grain⌉ jobs; the main lane waits at the join for what `workers` have not done by then, each busy with what its lane did already (list scheduling). Joined in the same frame after `overlap` of its other work, or in the next',
+  suggests:
+    'workers: as few as are done within half the frame’s other work; dispatch: median time from handing over to beginning of recorded jobs; grain: ten times that',
+  limits: { DISPATCH_US, MOST_WORKERS, WORTH, MOST_SUGGESTED },
   inputs(site) {
     site.demandWork()
     const tree = site.treeNs()
@@ -156,9 +163,7 @@ function pictureOf(frame: number, lanes: Lane[], { workNs, grainNs, dispatchNs, 
   const count = Math.ceil(workNs / grainNs)
   const busyNs = lanes.map((lane) => lane.busyNs[frame]!)
   const { shifts, endNs } = scheduleJobs(count, workNs / count, busyNs)
-  return {
-    sort: 'schedule',
-    frame,
+  return lanesWithJoin({
     lanes: lanes.map(({ name }) => name),
     busyNs,
     shifts: shifts.map(({ lane, fromNs, toNs }) => ({
@@ -168,6 +173,55 @@ function pictureOf(frame: number, lanes: Lane[], { workNs, grainNs, dispatchNs, 
     })),
     joinNs,
     endNs: endNs + dispatchNs,
+  })
+}
+
+/** Times in ns since the hand-over. */
+interface Joined {
+  lanes: string[]
+  /** What the lanes do besides. */
+  busyNs: number[]
+  shifts: Shift[]
+  /** When the main lane comes to the join, and when it may go on. */
+  joinNs: number
+  endNs: number
+}
+
+/** One frame's jobs on their lanes, time running down, and the join across. */
+export function lanesWithJoin({ lanes, busyNs, shifts, joinNs, endNs }: Joined): Picture {
+  const waits = endNs > joinNs
+  return {
+    words: 'Jobs on their lanes in the frame with the most of them, with the join',
+    foot:
+      `${plural(shifts.length, 'job')}, done after ${ms(endNs / 1e6)}; ` +
+      (waits ? `the main lane waits ${ms((endNs - joinNs) / 1e6)}` : 'the main lane does not wait'),
+    legend: [],
+    panels: [
+      {
+        form: 'lanes',
+        most: Math.max(joinNs, endNs) * HEADROOM || 1,
+        lanes: [
+          {
+            name: 'main',
+            blocks: [
+              { from: 0, to: joinNs, tone: 'work-soft' },
+              ...(waits ? [{ from: joinNs, to: endNs, tone: 'wait' as const }] : []),
+            ],
+          },
+          ...lanes.map((name, lane) => ({
+            name,
+            blocks: [
+              ...(busyNs[lane]! > 0 ? [{ from: 0, to: busyNs[lane]!, tone: 'wait' as const }] : []),
+              ...shifts
+                .filter((shift) => shift.lane === lane)
+                .map(({ fromNs, toNs }) => ({ from: fromNs, to: toNs, tone: 'work' as const })),
+            ],
+          })),
+        ],
+        line: { at: joinNs, words: 'join' },
+        labels: waits ? [{ at: endNs, words: ms(endNs / 1e6) }] : [],
+      },
+    ],
   }
 }
 
@@ -203,8 +257,6 @@ function recordedLanes(site: Site): Lane[] {
   })
   return lanes.sort((a, b) => sum(a.busyNs) - sum(b.busyNs))
 }
-
-const MOST_SUGGESTED = 4
 
 /** As few as are done within half the rest of a middling frame with such work, with what their lanes do already. */
 function suggestedWorkers(site: Site, tree: Float64Array): number {

@@ -5,12 +5,15 @@ import { outcome, Refusal, type Remedy } from '../remedy.ts'
 import { largest } from '../shares.ts'
 
 /** At most so many fixed steps a frame. */
-export const limitSteps: Remedy = {
+export const remedy: Remedy = {
   kind: 'limit-steps',
+  order: 14,
   words: 'limit steps',
   about: 'at most so many fixed steps in a frame; what does not fit is left out',
   price: 'game time runs slow',
   effort: 'small',
+  makes: 'at most so many runs a frame',
+  suggests: 'twice the usual',
   inputs: (site) => {
     const { steps } = site.base.study.frames
     if (largest(site.replay.columns(site.workPath).calls) <= 1 || sum(steps) === 0)

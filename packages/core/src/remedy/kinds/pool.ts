@@ -3,6 +3,7 @@ import { amount, bytes as bytesWords, ms, percent, plural, three } from '../../w
 import type { Change } from '../change.ts'
 import { choice, number, numberOf } from '../input.ts'
 import { BEYOND, mostAlive, poolSizes, runPool, type Beyond, type Lives } from '../live-curve.ts'
+import { HEADROOM, largestOf, type Picture } from '../picture.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
 
@@ -14,12 +15,17 @@ const BEYOND_WORDS: Record<Beyond, string> = {
 }
 
 /** Instances are kept when they die, and taken when they are born. */
-export const pool: Remedy = {
+export const remedy: Remedy = {
   kind: 'pool',
+  order: 1,
   words: 'pool',
   about: 'what dies is kept, and taken again when another is born',
   price: 'memory of the idle part, set-up time at load, frames in which it grows',
   effort: 'medium',
+  makes:
+    'births served from the pool save `part` of `making` each and cost `take`; beyond the size the pool `grow`s by `growBy` in that frame, or one is `make`d and thrown away, births are `refuse`d, or the `oldest` is taken',
+  suggests:
+    'size: the most alive at once (never grows), the smallest that grows in at most 1 frame of 1,000, the smallest that serves 90 % of what one without limits would; `making`: S per birth; memory of one: recorded bytes, else what the game says',
   inputs(site) {
     const classes = classesOf(site)
     const suggested = likeliest(site, classes)
@@ -138,7 +144,7 @@ export const pool: Remedy = {
             : []),
         ],
         memoryBytes: Math.max(0, final - median(course.live)) * each,
-        picture: { sort: 'live-curve', live: course.live, size: course.size, what: nameOf(site, id) },
+        picture: liveCurve(course.live, course.size, nameOf(site, id)),
       },
     )
   },
@@ -240,4 +246,31 @@ function bytesEach(site: Site, id: number): { each: number; told: string } {
   const told = sum(bytes) / births
   if (told > 0) return { each: told, told: 'as the game says of those born' }
   return { each: 0, told: 'neither recorded nor told by the game: to be judged by whoever plans' }
+}
+
+/** How many live, against the pool that holds them, by frame. */
+export function liveCurve(live: Float64Array, size: Float64Array, what: string): Picture {
+  const last = size.at(-1) ?? 0
+  return {
+    words: 'Instances alive against the size of the pool',
+    foot: `${plural(live.length, 'frame')}; at most ${three(largestOf(live))} alive at once`,
+    legend: [
+      { words: `“${what}” alive`, tone: 'work-soft' },
+      { words: 'size of the pool', tone: 'ink', isLine: true },
+    ],
+    panels: [
+      {
+        form: 'curves',
+        most: largestOf(live, size) * HEADROOM,
+        curves: [
+          { values: live, tone: 'work-soft', as: 'area' },
+          { values: size, tone: 'ink', as: 'line' },
+        ],
+        labels: [
+          { at: last, words: three(last) },
+          { at: 0, words: '0' },
+        ],
+      },
+    ],
+  }
 }

@@ -8,12 +8,15 @@ import type { Site } from '../site.ts'
 const BANDS = ['far', 'unseen'] as const
 
 /** Near instances run in every frame, far and unseen ones less often, in turn. */
-export const rateByDistance: Remedy = {
+export const remedy: Remedy = {
   kind: 'rate-by-distance',
+  order: 12,
   words: 'rate by distance',
   about: 'near ones run in every frame, far and unseen ones in turn, every so many frames',
   price: 'coarser behaviour far away',
   effort: 'medium',
+  makes: 'of T near ones stay, far and unseen ones run every so many frames, in turn',
+  suggests: 'shares as updaters say',
   inputs: (site) => {
     site.demandWork()
     return [...BANDS.map((band) => shareInput(site, band)), everyInput('far', 2), everyInput('unseen', 4)]

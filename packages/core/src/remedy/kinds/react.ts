@@ -6,12 +6,16 @@ import { keepWithout } from '../shares.ts'
 import type { Site } from '../site.ts'
 
 /** Runs only when what it is about has changed. */
-export const react: Remedy = {
+export const remedy: Remedy = {
   kind: 'react',
+  order: 5,
   words: 'react to change',
   about: 'only the runs that change something are kept; whoever changes a value says so',
   price: 'every writer must announce',
   effort: 'medium',
+  makes:
+    'T less the needless time, plus `dispatch` for each change; where runs say nothing, one run for each change of what the marker watches',
+  suggests: '',
   inputs(site) {
     changesOf(site)
     return [

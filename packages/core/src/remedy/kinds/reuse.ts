@@ -4,12 +4,15 @@ import { number, numberOf } from '../input.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
 
 /** What is allocated anew each time is kept and used again. */
-export const reuse: Remedy = {
+export const remedy: Remedy = {
   kind: 'reuse',
+  order: 2,
   words: 'reuse',
   about: 'what is made anew in each run is kept and used again; collections come later',
   price: 'a shared scratch object: not re-entrant',
   effort: 'small',
+  makes: '`share` of the path’s own bytes to 0, with `making` a kilobyte; collections re-timed',
+  suggests: '',
   inputs(site) {
     const bytes = sum(site.replay.columns(site.workPath).bytes)
     if (bytes === 0) {

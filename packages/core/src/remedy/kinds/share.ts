@@ -5,12 +5,15 @@ import { outcome, type Remedy } from '../remedy.ts'
 import { largest } from '../shares.ts'
 
 /** One run for a group instead of one for each. */
-export const share: Remedy = {
+export const remedy: Remedy = {
   kind: 'share',
+  order: 15,
   words: 'share',
   about: 'one run for a group instead of one for each member',
   price: 'coarser answers inside a group',
   effort: 'medium',
+  makes: '⌈n / group⌉ runs instead of n',
+  suggests: '',
   inputs: (site) => [
     number('group', {
       words: 'members of a group',

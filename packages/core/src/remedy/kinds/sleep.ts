@@ -6,12 +6,16 @@ import { idleShare, idleSorts, type IdleSort } from '../idle.ts'
 import { keepWithout } from '../shares.ts'
 
 /** Runs of instances that are idle are dropped, for the price of noticing when they wake. */
-export const sleep: Remedy = {
+export const remedy: Remedy = {
   kind: 'sleep',
+  order: 11,
   words: 'sleep',
   about: 'instances that are idle are not run until something wakes them',
   price: 'late wake-ups',
   effort: 'small',
+  makes:
+    'T less the share of idle runs (needless ones, or asleep, unseen, far as updaters say), `wake` for each idle one every so many frames',
+  suggests: '',
   inputs(site) {
     site.demandWork()
     const sorts = idleSorts(site)

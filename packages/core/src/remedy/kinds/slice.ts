@@ -1,6 +1,7 @@
 import { mean, sum } from '../../stats/index.ts'
 import { amount, ms, plural, three } from '../../words/index.ts'
 import { number, numberOf } from '../input.ts'
+import { HEADROOM, largestOf, type Picture } from '../picture.ts'
 import { runQueue } from '../queue.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
 import { largest } from '../shares.ts'
@@ -10,12 +11,18 @@ import type { Site } from '../site.ts'
 const USED = 0.5
 
 /** Done piece by piece, so much a frame. */
-export const slice: Remedy = {
+export const remedy: Remedy = {
   kind: 'slice',
+  order: 6,
   words: 'slice over frames',
   about: 'put into a queue, of which so much is done in each frame',
   price: 'frames until it is done',
   effort: 'medium',
+  makes:
+    'a queue: at most `budget` a frame, in whole `piece`s, at least one; `cost` in each frame with any; first in, first out',
+  suggests:
+    'budget: half of what all but one frame of twenty leave, at least 1.5 times what comes in; piece: the mean run of what takes most of it',
+  limits: { USED },
   inputs(site) {
     site.demandWork()
     const tree = site.treeNs()
@@ -88,13 +95,7 @@ export const slice: Remedy = {
       ],
       notes: [`backlog at most ${ms(largest(queue.backlog) / 1e6)}; ${three(sum(tree) / 1e6)} ms in all`],
       latencyFrames: latency,
-      picture: {
-        sort: 'backlog',
-        arrived: inMs(tree),
-        served: inMs(queue.served),
-        backlog: inMs(queue.backlog),
-        waits: queue.waits,
-      },
+      picture: backlogAround(inMs(tree), inMs(queue.served), inMs(queue.backlog), queue.waits),
     })
   },
 }
@@ -128,4 +129,47 @@ function pieceNs(site: Site): number {
     if (runs > calls.reduce((frames, here) => frames + (here > 0 ? 1 : 0), 0)) return total(id) / runs
   }
   return 0
+}
+
+/** Frames shown on either side of the burst that waits longest, as a share of what it waits. */
+const AROUND = 0.5
+const FEWEST_SHOWN = 60
+
+/** The burst that waits longest: what comes in, what is done of it, and what waits, ms by frame. */
+export function backlogAround(
+  arrived: Float64Array,
+  served: Float64Array,
+  backlog: Float64Array,
+  waits: readonly { frame: number; frames: number }[],
+): Picture {
+  const longest = waits.reduce((a, b) => (b.frames > a.frames ? b : a), { frame: 0, frames: 0 })
+  const margin = Math.max(longest.frames * AROUND, (FEWEST_SHOWN - longest.frames) / 2)
+  const from = Math.max(0, Math.floor(longest.frame - margin))
+  const to = Math.min(arrived.length, Math.ceil(longest.frame + longest.frames + margin))
+  const cut = (values: Float64Array) => values.slice(from, to)
+  const most = largestOf(cut(arrived), cut(backlog))
+  return {
+    words: 'Work that comes in, is done, and waits',
+    foot: `frames ${from} to ${to - 1}, around what waits longest: done ${plural(longest.frames, 'frame')} after it came in`,
+    legend: [
+      { words: 'comes in', tone: 'ink', isLine: true },
+      { words: 'done', tone: 'work' },
+      { words: 'waits', tone: 'wait' },
+    ],
+    panels: [
+      {
+        form: 'curves',
+        most: most * HEADROOM,
+        curves: [
+          { values: cut(backlog), tone: 'wait', as: 'area' },
+          { values: cut(served), tone: 'work', as: 'area' },
+          { values: cut(arrived), tone: 'ink', as: 'line' },
+        ],
+        labels: [
+          { at: most, words: ms(most) },
+          { at: 0, words: '0' },
+        ],
+      },
+    ],
+  }
 }

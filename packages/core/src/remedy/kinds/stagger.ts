@@ -11,6 +11,7 @@ import {
   steadyRandom,
   type PeriodicTask,
 } from '../phases.ts'
+import { HEADROOM, largestOf, type BarPanel, type Picture } from '../picture.ts'
 import { largest } from '../shares.ts'
 import { outcome, Refusal, type Outcome, type Remedy } from '../remedy.ts'
 import type { Site } from '../site.ts'
@@ -27,12 +28,18 @@ interface Task extends PeriodicTask {
 }
 
 /** Periodic work is parted, so that it does not fall into the same frames. */
-export const stagger: Remedy = {
+export const remedy: Remedy = {
   kind: 'stagger',
+  order: 4,
   words: 'stagger',
   about: 'periodic work is put into different frames, or each part of it into one of its own',
   price: 'none but bookkeeping',
   effort: 'small',
+  makes:
+    'others that run regularly in the same frames move by their `shift`; or its own burst is done in `parts` over the frames that follow; what runs in most frames runs in turn, 1 of `parts`',
+  suggests:
+    'shifts: phases that make the worst frame of the common period (at most 5,040 frames) lightest: costliest first, then single ones and pairs moved while it helps; the worst with random phases (middle of 200 draws) beside it',
+  limits: { COMMON, MOST_PARTNERS },
   inputs(site) {
     const own = taskOf(site, site.workPath)
     const partners = own === null ? [] : partnersOf(site, own)
@@ -169,7 +176,7 @@ function shift(site: Site, tasks: Task[], values: Values): Outcome {
     notes: [
       `the worst frame carries ${ms(largest(after))} of it instead of ${ms(largest(before))}; with phases drawn at random ${ms(random)}`,
     ],
-    picture: { sort: 'load', before, after, randomWorst: random },
+    picture: loads(before, after, random),
   })
 }
 
@@ -207,4 +214,28 @@ function spreadOut(site: Site, parts: number): Outcome {
     price: [`the last part runs ${plural(parts - 1, 'frame')} after the first`],
     latencyFrames: { mean: (parts - 1) / 2, worst: parts - 1 },
   })
+}
+
+/** The load of periodic work over the common period, ms by frame. @param randomWorst with phases drawn at random */
+export function loads(before: Float64Array, after: Float64Array, randomWorst: number): Picture {
+  const most = largestOf(before, after) * HEADROOM
+  const panel = (values: Float64Array, words: string): BarPanel => ({
+    form: 'bars',
+    most,
+    values,
+    tone: 'work',
+    labels: [words, ms(largestOf(values))],
+  })
+  return {
+    words: 'Load of the periodic work over its common period, before and after',
+    foot: `the common period, ${plural(before.length, 'frame')}`,
+    legend: [
+      { words: 'load of each frame', tone: 'work' },
+      { words: `worst with phases at random, ${ms(randomWorst)}`, tone: 'faint', isLine: true },
+    ],
+    panels: [
+      panel(before, 'now'),
+      { ...panel(after, 'parted'), line: { at: Math.min(most, randomWorst), tone: 'faint' } },
+    ],
+  }
 }

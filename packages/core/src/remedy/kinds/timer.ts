@@ -8,12 +8,18 @@ import type { Site } from '../site.ts'
 const ALLOWED_MS = 100
 
 /** Runs every so many frames, or ms, instead of whenever it can. */
-export const timer: Remedy = {
+export const remedy: Remedy = {
   kind: 'timer',
+  order: 3,
   words: 'timer',
   about: 'runs every so often instead of in every frame',
   price: 'staleness',
   effort: 'small',
+  makes:
+    'runs only when due: every so many frames or ms from `phase` on; what is due in a frame without a run waits for the next; `grows` of what was left out is made up for; `smoothing` between',
+  suggests:
+    'interval: time between changes of what it watches (or between runs with effect), at most what it may be old, `allowed`',
+  limits: { ALLOWED_MS },
   inputs: (site, set) => {
     site.demandWork()
     const changeMs = site.base.once(`changes ${site.path}`, () => changeGapMs(site))

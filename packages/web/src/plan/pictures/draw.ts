@@ -13,8 +13,16 @@ export interface Frame {
   palette: Palette
 }
 
+/** Where something is drawn. */
+export interface Place {
+  x: number
+  y: number
+  width: number
+  height: number
+}
+
 /** Clears the ground; gives the place that is left for the picture. */
-export function ground({ context, width, height, palette }: Frame) {
+export function ground({ context, width, height, palette }: Frame): Place {
   context.fillStyle = palette.leaf
   context.fillRect(0, 0, width, height)
   context.textAlign = 'left'
@@ -31,7 +39,7 @@ export function ground({ context, width, height, palette }: Frame) {
 export function peaks(
   { context }: Frame,
   values: Float64Array,
-  place: { x: number; y: number; width: number; height: number },
+  place: Place,
   most: number,
   filled: boolean,
 ): void {
@@ -55,16 +63,6 @@ export function peaks(
   } else context.stroke()
 }
 
-/** Below this everything is nothing: what a scale is made of must not be. */
-const NOTHING = 1e-9
-
-/** The largest value of all columns; 1 where all are nothing. */
-export function largestOf(...columns: Float64Array[]): number {
-  let most = 0
-  for (const values of columns) for (const value of values) if (value > most) most = value
-  return most > NOTHING ? most : 1
-}
-
 /** Words at the left edge, at the height of a value. */
 export function leftLabel({ context, palette }: Frame, text: string, y: number): void {
   context.fillStyle = palette.faint
@@ -76,7 +74,7 @@ export function leftLabel({ context, palette }: Frame, text: string, y: number):
 /** A row of names, each with the stroke or fill it stands for. */
 export function legend(
   { context, palette }: Frame,
-  entries: { words: string; colour: string; line?: boolean }[],
+  entries: { words: string; colour: string; line?: boolean | undefined }[],
 ): void {
   let x = LEFT
   for (const { words, colour, line } of entries) {

@@ -1,0 +1,56 @@
+/**
+ * Lists of what stands one in a file: whoever adds a file need not add it anywhere else. The lists are sources like
+ * any other, so that types, bundlers and tests see them; they are written anew when files come or go, and are not kept.
+ */
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { dirname, join, relative } from 'node:path'
+import { ROOT } from './root.mjs'
+
+const CORE = 'packages/core/src'
+
+/** Writes every list that is out of date. @returns paths of those that were, from the root */
+export function ensureLists() {
+  const findings = filesIn(`${CORE}/detect/kinds`)
+  const remedies = filesIn(`${CORE}/remedy/kinds`)
+  return [
+    write(
+      `${CORE}/lists/kinds.ts`,
+      names('FINDING_KINDS', 'FindingKind', findings) + names('REMEDY_KINDS', 'RemedyKind', remedies),
+    ),
+    write(`${CORE}/lists/findings.ts`, imports(`${CORE}/lists`, findings, 'kind', 'FINDING_LIST')),
+    write(`${CORE}/lists/remedies.ts`, imports(`${CORE}/lists`, remedies, 'remedy', 'REMEDY_LIST')),
+  ].flatMap((file) => file ?? [])
+}
+
+/** Files that say `order: N` come in that order, the others by name. */
+function filesIn(folder) {
+  return readdirSync(join(ROOT, folder))
+    .filter((file) => /\.tsx?$/.test(file))
+    .map((file) => {
+      const path = join(folder, file)
+      const order = /^ {2}order: (\d+),$/m.exec(readFileSync(join(ROOT, path), 'utf8'))?.[1]
+      return { name: file.replace(/\.tsx?$/, ''), path, order: Number(order ?? Infinity) }
+    })
+    .sort((a, b) => a.order - b.order || (a.name < b.name ? -1 : 1))
+}
+
+const names = (list, type, files) =>
+  `export const ${list} = [${files.map(({ name }) => `'${name}'`).join(', ')}] as const\n` +
+  `export type ${type} = (typeof ${list})[number]\n`
+
+function imports(folder, files, exported, list) {
+  const local = (name) => name.replace(/-(\w)/g, (_, letter) => letter.toUpperCase())
+  const lines = files.map(
+    ({ name, path }) => `import { ${exported} as ${local(name)} } from '${relative(folder, path)}'`,
+  )
+  return `${lines.join('\n')}\n\nexport const ${list} = [${files.map(({ name }) => local(name)).join(', ')}] as const\n`
+}
+
+function write(file, source) {
+  const path = join(ROOT, file)
+  const text = `/** Written by \`npm run lists\` from the files beside it. */\n${source}`
+  if (existsSync(path) && readFileSync(path, 'utf8') === text) return null
+  mkdirSync(dirname(path), { recursive: true })
+  writeFileSync(path, text)
+  return file
+}
