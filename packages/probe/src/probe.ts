@@ -428,6 +428,7 @@ export class Probe extends SpanRecorder {
       frameStartNs: Float64Array.from(this.#frameStartsNs),
       frameDurationNs: Float64Array.from(this.#frameDurationsNs),
       steps: Uint32Array.from(this.#steps),
+      otherFrameColumns: {},
       main: { lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() },
       ...this.#samples.take(),
       moments: this.#moments,

@@ -107,3 +107,38 @@ describe('two servers in one process', () => {
     await server.stop()
   })
 })
+
+describe('a column of frames that this version does not know', () => {
+  it('survives import, storage, export and an excerpt', async () => {
+    const server = await testServer()
+    const takes = `${server.address}/api/takes`
+    const [first, declared] = take('later-column')
+    const chunk = chunkRecord(
+      2,
+      [3, 4, 5].map((ms) => ({ lanes: [[node(0, ms * 1e6)]], restNs: 0 })),
+    )
+    const records = [
+      first!,
+      declared!,
+      { ...chunk, otherFrameColumns: { taken: Float64Array.of(7, 0.5, 9) } },
+      endRecord(3),
+    ]
+    await fetch(`${server.address}/api/imports`, {
+      method: 'POST',
+      body: Buffer.concat(records.map(encodeRecord)),
+    })
+    const columnOf = async (id: string) => {
+      const lines = (await (await fetch(`${takes}/${id}/file?format=jsonl`)).text()).trim().split('\n')
+      const chunks = lines.map((line) => JSON.parse(line) as { frames?: { taken?: number[] } })
+      return chunks.flatMap(({ frames }) => frames?.taken ?? [])
+    }
+    expect(await columnOf('later-column')).to.deep.equal([7, 0.5, 9])
+    const kept = await fetch(`${takes}/later-column/excerpts`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ from: 1, to: 2 }),
+    })
+    expect(await columnOf(((await kept.json()) as { id: string }).id)).to.deep.equal([0.5, 9])
+    await server.stop()
+  })
+})

@@ -8,7 +8,9 @@ import {
   checkSums,
   EFFECT_UNSAID,
   emptyChunk,
+  FRAME_COLUMNS,
   LIMITS,
+  newColumns,
   type ChunkRecord,
   type DeclareRecord,
   type FollowingRecord,
@@ -111,7 +113,7 @@ export class Assembler {
       ...emptyChunk(0),
       frameStartNs: Float64Array.from(frames, (frame) => frame.startNs),
       frameDurationNs: Float64Array.from(frames, (frame) => frame.durationNs),
-      steps: new Uint32Array(frames.length),
+      ...newColumns(FRAME_COLUMNS, frames.length),
       moments: moments.slice(0, LIMITS.chunkMoments),
       repaired: Math.max(0, spans.length - LIMITS.chunkSpans),
     }

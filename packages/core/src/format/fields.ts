@@ -1,6 +1,7 @@
 /** Checked access to the fields of a decoded record. Every failure names the field and what it was. */
 import { FormatError } from './errors.ts'
 import { LIMITS } from './limits.ts'
+import { newColumn, type ColumnRule } from './tables.ts'
 
 export type Fields = Record<string, unknown>
 
@@ -147,3 +148,17 @@ export function wholeColumn(fields: Fields, field: string, most: number, length?
 
 const isUnsigned = (column: Numbers): boolean =>
   column instanceof Uint8Array || column instanceof Uint16Array || column instanceof Uint32Array
+
+/** A column as its rule says. Left out it is `empty` everywhere, where it may be left out. */
+export function ruledColumn(
+  fields: Fields,
+  rule: ColumnRule,
+  length?: number,
+): Uint8Array | Uint32Array | Float64Array {
+  const { wire, holds, least, most, empty } = rule
+  if (fields[wire] === undefined && empty !== null && length !== undefined) return newColumn(rule, length)
+  if (holds === 'number') return finiteColumn(fields, wire, length)
+  if (holds === 'amount') return amountColumn(fields, wire, length, least)
+  const whole = wholeColumn(fields, wire, most, length)
+  return holds === 'byte' ? new Uint8Array(whole) : whole
+}

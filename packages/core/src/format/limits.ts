@@ -13,6 +13,8 @@ export const LIMITS = {
   chunkSpans: 262_144,
   /** Values in one chunk: those of gauges, watches, lives and updaters together. */
   chunkSamples: 262_144,
+  /** Columns of frames that are not known here. */
+  otherColumns: 32,
   /** Nesting of spans. */
   spanDepth: 255,
   /** UTF-16 code units of a name. */

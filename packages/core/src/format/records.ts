@@ -5,6 +5,16 @@
  * Times are ns since the take's start on the game's own clock.
  */
 
+import {
+  FRAME_COLUMNS,
+  JOB_COLUMNS,
+  newColumns,
+  type ColumnsOf,
+  type OtherColumns,
+  type SamplesOf,
+  type SPAN_DETAILS,
+} from './tables.ts'
+
 export const FORMAT_VERSION = 1
 
 /** What a span of a marker is: computing, blocked on something, or a garbage collection. */
@@ -122,17 +132,8 @@ export interface DeclareRecord {
   classes: ClassDeclaration[]
 }
 
-/** What a run said about itself: nothing, that it changed nothing (needless), or that it did. */
-export const EFFECT_UNSAID = 0
-export const EFFECT_NONE = 1
-export const EFFECT_SOME = 2
-/** Bytes of a run in which a collection ran: its heap readings cannot tell. */
-export const BYTES_UNKNOWN = -1
-/** Key of a run that has none. */
-export const NO_KEY = 0
-
 /** Spans of one lane, frame after frame, each frame's in order of start with parents before children. */
-export interface LaneSpans {
+export interface LaneSpans extends Partial<ColumnsOf<typeof SPAN_DETAILS>> {
   lane: number
   /** Spans handed over with each frame of the chunk. */
   count: Uint32Array
@@ -141,70 +142,17 @@ export interface LaneSpans {
   durationNs: Float64Array
   /** 0 for the outermost. */
   depth: Uint8Array
-  /** EFFECT_UNSAID, EFFECT_NONE or EFFECT_SOME. Absent: unsaid everywhere. */
-  effect?: Uint8Array | undefined
-  /** Bytes allocated, children's included; BYTES_UNKNOWN where a collection ran. Absent: not recorded. */
-  bytes?: Float64Array | undefined
-  /** What the run was about: the same number is the same question; in a wait for a job, the job. */
-  key?: Uint32Array | undefined
 }
 
-export interface GaugeSamples {
-  gauge: number
-  /** Frame within the chunk, from 0. */
-  frame: Uint32Array
-  value: Float64Array
-}
-
+export type GaugeSamples = SamplesOf<'gauges'>
 /** How often a watched value was looked at, and how often it had changed, in the frames where it was. */
-export interface WatchSamples {
-  watch: number
-  /** Frame within the chunk, from 0. */
-  frame: Uint32Array
-  looks: Uint32Array
-  changes: Uint32Array
-}
-
-/** Instances of a class created and disposed of, in the frames where any were. */
-export interface LifeSamples {
-  class: number
-  frame: Uint32Array
-  born: Uint32Array
-  died: Uint32Array
-  /** Bytes of those born, as far as the game says. */
-  bytes: Float64Array
-}
-
+export type WatchSamples = SamplesOf<'watches'>
+/** Instances of a class created and disposed of, and the bytes of those born as far as the game says. */
+export type LifeSamples = SamplesOf<'lives'>
 /** The updaters of a class at the end of each frame in which something about them changed. */
-export interface UpdaterSamples {
-  class: number
-  frame: Uint32Array
-  instances: Uint32Array
-  enabled: Uint32Array
-  /** Of those enabled: how many nobody sees, are far away, are asleep. */
-  unseen: Uint32Array
-  far: Uint32Array
-  asleep: Uint32Array
-  /** Mean interval of those enabled, ms; 0 is every frame. */
-  everyMs: Float64Array
-}
-
-export const JOB_DISPATCHED = 0
-export const JOB_BEGUN = 1
-export const JOB_ENDED = 2
-
+export type UpdaterSamples = SamplesOf<'updaters'>
 /** What became of jobs, one element an event; in any order. */
-export interface JobEvents {
-  /** Identifies the job within the take; from 1. */
-  job: Uint32Array
-  /** JOB_DISPATCHED, JOB_BEGUN or JOB_ENDED. */
-  event: Uint8Array
-  /** The lane on which it happened. */
-  lane: Uint32Array
-  /** The marker under which the job runs. */
-  marker: Uint32Array
-  atNs: Float64Array
-}
+export type JobEvents = ColumnsOf<typeof JOB_COLUMNS>
 
 /** Why seconds of a play-through were kept. */
 export interface Stretch {
@@ -229,13 +177,13 @@ export interface ProblemCount {
   count: number
 }
 
-export interface ChunkRecord {
+export interface ChunkRecord extends ColumnsOf<typeof FRAME_COLUMNS> {
   record: 'chunk'
   sequence: number
   frameStartNs: Float64Array
   frameDurationNs: Float64Array
-  /** Fixed steps run in each frame; 0 where the game does not say. */
-  steps: Uint32Array
+  /** Columns of one element a frame that this version does not know. */
+  otherFrameColumns: OtherColumns
   lanes: LaneSpans[]
   gauges: GaugeSamples[]
   watches: WatchSamples[]
@@ -265,13 +213,7 @@ export interface EndRecord {
 export type FollowingRecord = DeclareRecord | ChunkRecord | EndRecord
 export type AnyRecord = TakeRecord | FollowingRecord
 
-export const noJobs = (): JobEvents => ({
-  job: new Uint32Array(0),
-  event: new Uint8Array(0),
-  lane: new Uint32Array(0),
-  marker: new Uint32Array(0),
-  atNs: new Float64Array(0),
-})
+export const noJobs = (): JobEvents => newColumns(JOB_COLUMNS, 0)
 
 /** A chunk without frames: what others are made from. */
 export const emptyChunk = (sequence: number): ChunkRecord => ({
@@ -279,7 +221,8 @@ export const emptyChunk = (sequence: number): ChunkRecord => ({
   sequence,
   frameStartNs: new Float64Array(0),
   frameDurationNs: new Float64Array(0),
-  steps: new Uint32Array(0),
+  ...newColumns(FRAME_COLUMNS, 0),
+  otherFrameColumns: {},
   lanes: [],
   gauges: [],
   watches: [],

@@ -7,6 +7,8 @@ import {
   finite,
   finiteColumn,
   list,
+  numbers,
+  ruledColumn,
   shown,
   text,
   texts,
@@ -17,32 +19,38 @@ import {
 } from './fields.ts'
 import { LIMITS } from './limits.ts'
 import {
-  BYTES_UNKNOWN,
-  EFFECT_SOME,
   endRecord,
   FORMAT_VERSION,
-  JOB_ENDED,
   MARKER_KINDS,
   noJobs,
   type AnyRecord,
   type ChunkRecord,
   type Conditions,
   type DeclareRecord,
-  type GaugeSamples,
   type JobEvents,
   type LaneSpans,
-  type LifeSamples,
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
   type ProblemCount,
   type Stretch,
   type TakeRecord,
-  type UpdaterSamples,
-  type WatchSamples,
 } from './records.ts'
+import {
+  entriesOf,
+  FRAME_COLUMNS,
+  JOB_COLUMNS,
+  mapColumns,
+  MOST_IDS,
+  SAMPLE_NAMES,
+  SAMPLES,
+  SPAN_DETAILS,
+  type ColumnsOf,
+  type OtherColumns,
+  type SampleName,
+  type Table,
+} from './tables.ts'
 
-const MOST_IDS = 0xffff_ffff
 const utf8 = new TextEncoder()
 const shortened = (name: string) => name.slice(0, 60)
 
@@ -211,31 +219,16 @@ function chunkRecord(fields: Fields): ChunkRecord {
   if (new Set(lanes.map((lane) => lane.lane)).size < lanes.length) {
     throw new FormatError('bad-field', 'each lane once in "lanes", got one twice')
   }
-  const gauges = list(fields, 'gauges', LIMITS.gauges).map((gauge) => gaugeSamples(gauge, frameCount))
-  const watches = list(fields, 'watches', LIMITS.watches).map((item) => watchSamples(item, frameCount))
-  const lives = list(fields, 'lives', LIMITS.classes).map((item) => lifeSamples(item, frameCount))
-  const updaters = list(fields, 'updaters', LIMITS.classes).map((item) => updaterSamples(item, frameCount))
-  const samples = [...gauges, ...watches, ...lives, ...updaters].reduce((n, { frame }) => n + frame.length, 0)
-  if (samples > LIMITS.chunkSamples) {
-    throw new FormatError(
-      'too-large',
-      `${samples} values of gauges, watches, lives and updaters in a chunk, at most ${LIMITS.chunkSamples}`,
-    )
-  }
+  const samples = samplesOf(fields, frameCount)
   return {
     record: 'chunk',
     sequence: sequence(fields),
     frameStartNs,
     frameDurationNs: amountColumn(frames, 'duration', frameCount),
-    steps:
-      frames['steps'] === undefined
-        ? new Uint32Array(frameCount)
-        : wholeColumn(frames, 'steps', MOST_IDS, frameCount),
+    ...ruledColumns(frames, FRAME_COLUMNS, frameCount),
+    otherFrameColumns: otherColumns(frames, frameCount),
     lanes,
-    gauges,
-    watches,
-    lives,
-    updaters,
+    ...samples,
     jobs: fields['jobs'] === undefined ? noJobs() : jobEvents(asFields(fields['jobs'], 'jobs')),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
     stretch: fields['stretch'] === undefined ? null : stretchOf(asFields(fields['stretch'], 'stretch')),
@@ -275,11 +268,11 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
     startNs: amountColumn(fields, 'start', spans),
     durationNs: amountColumn(fields, 'duration', spans),
     depth,
-    ...(fields['effect'] !== undefined && {
-      effect: new Uint8Array(wholeColumn(fields, 'effect', EFFECT_SOME, spans)),
-    }),
-    ...(fields['bytes'] !== undefined && { bytes: amountColumn(fields, 'bytes', spans, BYTES_UNKNOWN) }),
-    ...(fields['key'] !== undefined && { key: wholeColumn(fields, 'key', MOST_IDS, spans) }),
+    ...(Object.fromEntries(
+      entriesOf(SPAN_DETAILS)
+        .filter(([, { wire }]) => fields[wire] !== undefined)
+        .map(([name, rule]) => [name, ruledColumn(fields, rule, spans)]),
+    ) as Partial<ColumnsOf<typeof SPAN_DETAILS>>),
   }
 }
 
@@ -302,80 +295,60 @@ function sumOf(column: ArrayLike<number>): number {
   return sum
 }
 
-const frameNumbers = (fields: Fields, frameCount: number) =>
-  wholeColumn(fields, 'frame', Math.max(0, frameCount - 1))
+const ruledColumns = <T extends Table>(fields: Fields, table: T, length: number): ColumnsOf<T> =>
+  mapColumns(table, (rule) => ruledColumn(fields, rule, length)) as ColumnsOf<T>
 
-function watchSamples(fields: Fields, frameCount: number): WatchSamples {
-  const frame = frameNumbers(fields, frameCount)
-  return {
-    watch: whole(fields, 'watch', 0, LIMITS.watches - 1),
-    frame,
-    looks: wholeColumn(fields, 'looks', MOST_IDS, frame.length),
-    changes: wholeColumn(fields, 'changes', MOST_IDS, frame.length),
+const KNOWN_FRAME_COLUMNS = ['start', 'duration', ...entriesOf(FRAME_COLUMNS).map(([, { wire }]) => wire)]
+
+/** What a later version, or somebody else, says of each frame: kept as it is. What is no such column is passed over. */
+function otherColumns(frames: Fields, length: number): OtherColumns {
+  const names = Object.keys(frames)
+    .filter((name) => !KNOWN_FRAME_COLUMNS.includes(name) && isColumn(frames[name], length))
+    .filter((name) => name !== '' && name.length <= LIMITS.nameLength)
+  if (names.length > LIMITS.otherColumns) {
+    throw new FormatError(
+      'too-large',
+      `${names.length} more columns of frames, at most ${LIMITS.otherColumns}`,
+    )
   }
+  return Object.fromEntries(names.map((name) => [name, finiteColumn(frames, name, length)]))
 }
 
-function lifeSamples(fields: Fields, frameCount: number): LifeSamples {
-  const frame = frameNumbers(fields, frameCount)
-  return {
-    class: whole(fields, 'class', 0, LIMITS.classes - 1),
-    frame,
-    born: wholeColumn(fields, 'born', MOST_IDS, frame.length),
-    died: wholeColumn(fields, 'died', MOST_IDS, frame.length),
-    bytes:
-      fields['bytes'] === undefined
-        ? new Float64Array(frame.length)
-        : amountColumn(fields, 'bytes', frame.length),
-  }
-}
+const isColumn = (value: unknown, length: number): boolean =>
+  (Array.isArray(value) && value.length === length && value.every((item) => typeof item === 'number')) ||
+  (ArrayBuffer.isView(value) && 'length' in value && value.length === length)
 
-function updaterSamples(fields: Fields, frameCount: number): UpdaterSamples {
-  const frame = frameNumbers(fields, frameCount)
-  const counts = (field: string) =>
-    fields[field] === undefined
-      ? new Uint32Array(frame.length)
-      : wholeColumn(fields, field, MOST_IDS, frame.length)
-  return {
-    class: whole(fields, 'class', 0, LIMITS.classes - 1),
-    frame,
-    instances: wholeColumn(fields, 'instances', MOST_IDS, frame.length),
-    enabled: wholeColumn(fields, 'enabled', MOST_IDS, frame.length),
-    unseen: counts('unseen'),
-    far: counts('far'),
-    asleep: counts('asleep'),
-    everyMs:
-      fields['every'] === undefined
-        ? new Float64Array(frame.length)
-        : amountColumn(fields, 'every', frame.length),
+/** Gauges, watches, lives and updaters. */
+function samplesOf(fields: Fields, frameCount: number): Pick<ChunkRecord, SampleName> {
+  let values = 0
+  const all = SAMPLE_NAMES.map((name) => {
+    const { key, most, columns } = SAMPLES[name]
+    const items = list(fields, name, most).map((item) => {
+      const frame = wholeColumn(item, 'frame', Math.max(0, frameCount - 1))
+      values += frame.length
+      return { [key]: whole(item, key, 0, most - 1), frame, ...ruledColumns(item, columns, frame.length) }
+    })
+    return [name, items]
+  })
+  if (values > LIMITS.chunkSamples) {
+    throw new FormatError(
+      'too-large',
+      `${values} values of gauges, watches, lives and updaters in a chunk, at most ${LIMITS.chunkSamples}`,
+    )
   }
+  return Object.fromEntries(all) as Pick<ChunkRecord, SampleName>
 }
 
 function jobEvents(fields: Fields): JobEvents {
-  const job = wholeColumn(fields, 'job', MOST_IDS)
-  const { length } = job
+  const { length } = numbers(fields, 'job')
   if (length > LIMITS.chunkJobs) {
     throw new FormatError('too-large', `${length} job events in a chunk, at most ${LIMITS.chunkJobs}`)
   }
-  return {
-    job,
-    event: new Uint8Array(wholeColumn(fields, 'event', JOB_ENDED, length)),
-    lane: wholeColumn(fields, 'lane', LIMITS.lanes - 1, length),
-    marker: wholeColumn(fields, 'marker', LIMITS.markers - 1, length),
-    atNs: amountColumn(fields, 'at', length),
-  }
+  return ruledColumns(fields, JOB_COLUMNS, length)
 }
 
 function stretchOf(fields: Fields): Stretch {
   return { cause: text(fields, 'cause'), at: dateTime(fields, 'at') }
-}
-
-function gaugeSamples(fields: Fields, frameCount: number): GaugeSamples {
-  const frame = frameNumbers(fields, frameCount)
-  return {
-    gauge: whole(fields, 'gauge', 0, LIMITS.gauges - 1),
-    frame,
-    value: finiteColumn(fields, 'value', frame.length),
-  }
 }
 
 function momentOf(fields: Fields): Moment {

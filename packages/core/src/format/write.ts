@@ -4,15 +4,19 @@
  */
 import { encodeCbor, encodeSelfDescribed } from './cbor-encode.ts'
 import { narrow, type Column } from './columns.ts'
-import type {
-  AnyRecord,
-  ChunkRecord,
-  DeclareRecord,
-  JobEvents,
-  LaneSpans,
-  MarkerDeclaration,
-  UpdaterSamples,
-} from './records.ts'
+import type { AnyRecord, ChunkRecord, DeclareRecord, LaneSpans, MarkerDeclaration } from './records.ts'
+import {
+  entriesOf,
+  FRAME_COLUMNS,
+  JOB_COLUMNS,
+  SAMPLES,
+  SPAN_DETAILS,
+  type ColumnRule,
+  type ColumnsOf,
+  type SampleName,
+  type SamplesOf,
+  type Table,
+} from './tables.ts'
 
 /** One record of a take stream or file. */
 export function encodeRecord(record: AnyRecord): Uint8Array {
@@ -61,14 +65,15 @@ const wireChunk = (record: ChunkRecord) => ({
   frames: {
     start: record.frameStartNs,
     duration: narrow(record.frameDurationNs),
-    steps: record.steps.some((n) => n > 0) ? narrow(record.steps) : undefined,
+    ...wireColumns(record, FRAME_COLUMNS),
+    ...record.otherFrameColumns,
   },
   lanes: record.lanes.map(wireLane),
-  gauges: record.gauges.map(({ gauge, frame, value }) => ({ gauge, frame: narrow(frame), value })),
-  watches: some(record.watches.map((item) => ({ ...item, ...narrowed(item, 'frame', 'looks', 'changes') }))),
-  lives: some(record.lives.map((item) => ({ ...item, ...narrowed(item, 'frame', 'born', 'died', 'bytes') }))),
-  updaters: some(record.updaters.map(wireUpdaters)),
-  jobs: record.jobs.job.length > 0 ? wireJobs(record.jobs) : undefined,
+  gauges: record.gauges.map((item) => wireSamples('gauges', item)),
+  watches: some(record.watches.map((item) => wireSamples('watches', item))),
+  lives: some(record.lives.map((item) => wireSamples('lives', item))),
+  updaters: some(record.updaters.map((item) => wireSamples('updaters', item))),
+  jobs: record.jobs.job.length > 0 ? wireColumns(record.jobs, JOB_COLUMNS) : undefined,
   moments: record.moments.map(({ name, atNs, data }) => ({ name, at: atNs, data: data ?? undefined })),
   stretch: record.stretch ?? undefined,
   dropped: record.dropped || undefined,
@@ -83,26 +88,36 @@ const wireLane = (lane: LaneSpans) => ({
   start: lane.startNs,
   duration: narrow(lane.durationNs),
   depth: lane.depth,
-  effect: lane.effect,
-  bytes: lane.bytes && narrowBytes(lane.bytes),
-  key: lane.key && narrow(lane.key),
+  ...wireColumns(lane, SPAN_DETAILS),
 })
 
 /** Signed: −1 stands for unknown. */
-const narrowBytes = (bytes: Float64Array): Column =>
-  bytes.every((n) => n <= 0x7fff_ffff) ? new Int32Array(bytes) : bytes
+const narrowSigned = (values: Float64Array): Column =>
+  values.every((n) => n <= 0x7fff_ffff) ? new Int32Array(values) : values
 
-const wireUpdaters = ({ everyMs, ...item }: UpdaterSamples) => ({
-  ...item,
-  ...narrowed(item, 'frame', 'instances', 'enabled', 'unseen', 'far', 'asleep'),
-  every: everyMs,
-})
-
-const wireJobs = ({ atNs, ...jobs }: JobEvents) => ({
-  ...narrowed(jobs, 'job', 'event', 'lane', 'marker'),
-  at: atNs,
-})
-
-function narrowed<K extends string>(item: Record<K, ArrayLike<number>>, ...fields: K[]): Record<K, Column> {
-  return Object.fromEntries(fields.map((field) => [field, narrow(item[field])])) as Record<K, Column>
+function wireColumn({ asIs, least }: ColumnRule, values: Column): Column {
+  if (asIs || values instanceof Uint8Array) return values
+  return least < 0 ? narrowSigned(values as Float64Array) : narrow(values)
 }
+
+/** The columns of a table under their names on the wire; those that say nothing are left out. */
+function wireColumns<T extends Table>(item: Partial<ColumnsOf<T>>, table: T): Record<string, Column> {
+  const columns: Record<string, Column> = {}
+  for (const [name, rule] of entriesOf(table)) {
+    const values: Column | undefined = item[name]
+    if (values === undefined || (rule.empty !== null && isEmpty(values, rule.empty))) continue
+    columns[rule.wire] = wireColumn(rule, values)
+  }
+  return columns
+}
+
+function isEmpty(values: Column, empty: number): boolean {
+  for (let i = 0; i < values.length; i++) if (values[i] !== empty) return false
+  return true
+}
+
+const wireSamples = <N extends SampleName>(name: N, item: SamplesOf<N>) => ({
+  [SAMPLES[name].key]: (item as Record<string, unknown>)[SAMPLES[name].key],
+  frame: narrow(item.frame),
+  ...wireColumns(item as Partial<ColumnsOf<Table>>, SAMPLES[name].columns),
+})

@@ -1,4 +1,12 @@
-import type { Conditions, Moment } from '../format/index.ts'
+import {
+  mapColumns,
+  SAMPLE_NAMES,
+  SAMPLES,
+  type Conditions,
+  type Moment,
+  type SampleName,
+  type Table,
+} from '../format/index.ts'
 import { DETAIL_SUMS, newCourseDetails, type CourseDetails, type Courses } from '../rollup/index.ts'
 import {
   concatFrames,
@@ -8,7 +16,7 @@ import {
   type PathTable,
   type Samples,
 } from '../take/index.ts'
-import type { LifeSeries, PathCourse, Study, UpdaterSeries, WatchSeries } from './study.ts'
+import type { PathCourse, Study } from './study.ts'
 
 /** What a study needs of one chunk. */
 export interface StudyChunk {
@@ -114,58 +122,46 @@ function copyDetails(
   for (const sum of DETAIL_SUMS) target[sum].set(source[sum].subarray(from, to), at)
 }
 
-const UPDATER_FIELDS = ['instances', 'enabled', 'unseen', 'far', 'asleep', 'everyMs'] as const
-
-/** Samples of chunks as columns over all frames. */
+/** Samples of chunks as columns over all frames: what holds is unknown (NaN) before the first, all else 0. */
 class SampleSeries {
   readonly #count: number
-  readonly #gauges = new Map<number, Float64Array>()
-  readonly #watches = new Map<number, WatchSeries>()
-  readonly #lives = new Map<number, LifeSeries>()
-  readonly #updaters = new Map<number, UpdaterSeries>()
+  readonly #series = Object.fromEntries(SAMPLE_NAMES.map((name) => [name, new Map()])) as Record<
+    SampleName,
+    Map<number, Record<string, Float64Array>>
+  >
 
   constructor(count: number) {
     this.#count = count
   }
 
-  add({ gauges, watches, lives, updaters }: Samples, first: number): void {
-    const zeros = () => new Float64Array(this.#count)
-    const unknown = () => new Float64Array(this.#count).fill(NaN)
-    for (const { gauge, frame, value } of gauges) {
-      const series = getOrMake(this.#gauges, gauge, unknown)
-      frame.forEach((at, i) => (series[first + at] = value[i]!))
-    }
-    for (const { watch, frame, looks, changes } of watches) {
-      const series = getOrMake(this.#watches, watch, () => ({ looks: zeros(), changes: zeros() }))
-      frame.forEach((at, i) => {
-        series.looks[first + at] = looks[i]!
-        series.changes[first + at] = changes[i]!
-      })
-    }
-    for (const life of lives) {
-      const make = () => ({ born: zeros(), died: zeros(), bytes: zeros() })
-      const series = getOrMake(this.#lives, life.class, make)
-      life.frame.forEach((at, i) => {
-        series.born[first + at] = life.born[i]!
-        series.died[first + at] = life.died[i]!
-        series.bytes[first + at] = life.bytes[i]!
-      })
-    }
-    for (const updater of updaters) {
-      const make = () => Object.fromEntries(UPDATER_FIELDS.map((field) => [field, unknown()]))
-      const series = getOrMake(this.#updaters, updater.class, () => make() as unknown as UpdaterSeries)
-      updater.frame.forEach((at, i) => {
-        for (const field of UPDATER_FIELDS) series[field][first + at] = updater[field][i]!
-      })
+  add(samples: Samples, first: number): void {
+    for (const name of SAMPLE_NAMES) {
+      const { key, columns, holds } = SAMPLES[name]
+      for (const item of samples[name]) {
+        const fields = item as unknown as Record<string, Float64Array> & Record<string, number>
+        const series = getOrMake(this.#series[name], fields[key]!, () =>
+          mapColumns(columns as Table, () => new Float64Array(this.#count).fill(holds ? NaN : 0)),
+        )
+        for (const column of Object.keys(columns)) {
+          const [target, source] = [series[column]!, fields[column]!]
+          item.frame.forEach((at, i) => (target[first + at] = source[i]!))
+        }
+      }
     }
   }
 
   finish() {
-    for (const series of this.#gauges.values()) holdValues(series)
-    for (const series of this.#updaters.values()) {
-      for (const field of UPDATER_FIELDS) holdValues(series[field])
+    for (const name of SAMPLE_NAMES) {
+      if (!SAMPLES[name].holds) continue
+      for (const series of this.#series[name].values()) Object.values(series).forEach(holdValues)
     }
-    return { gauges: this.#gauges, watches: this.#watches, lives: this.#lives, updaters: this.#updaters }
+    const { gauges, watches, lives, updaters } = this.#series
+    return {
+      gauges: new Map([...gauges].map(([id, { value }]) => [id, value!])),
+      watches: watches as Map<number, never>,
+      lives: lives as Map<number, never>,
+      updaters: updaters as Map<number, never>,
+    }
   }
 }
 

@@ -1,6 +1,6 @@
 import { DETAIL_SUMS, type CourseDetails } from '../rollup/index.ts'
 import { lowerBound } from '../stats/index.ts'
-import { WAIT_REASONS, type FrameColumns } from '../take/index.ts'
+import { cutFrames } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from './study.ts'
 
 /**
@@ -36,15 +36,6 @@ export function partOfStudy(study: Study, from: number, to: number): Study {
       .filter(({ frame }) => frame >= from && frame < to)
       .map((moment) => ({ ...moment, frame: moment.frame - from })),
     stretches: study.stretches.filter((frame) => frame >= from && frame < to).map((frame) => frame - from),
-  }
-}
-
-function cutFrames({ waitNs, ...columns }: FrameColumns, from: number, to: number): FrameColumns {
-  return {
-    ...cutAll(columns, from, to),
-    waitNs: Object.fromEntries(
-      WAIT_REASONS.map((reason) => [reason, waitNs[reason].subarray(from, to)]),
-    ) as FrameColumns['waitNs'],
   }
 }
 

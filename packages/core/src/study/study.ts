@@ -2,7 +2,7 @@
  * A take, or a stretch of it, as questions about its frames need it: the course of every path over the
  * frames, and what the frames say besides. No spans. Frames count from 0 at the study's first.
  */
-import type { Conditions } from '../format/index.ts'
+import type { Conditions, SampleName, SAMPLES } from '../format/index.ts'
 import type { CourseDetails } from '../rollup/index.ts'
 import type { Declarations, FrameColumns, Job, PathTable } from '../take/index.ts'
 
@@ -18,25 +18,11 @@ export interface PathCourse {
   details: CourseDetails | null
 }
 
-/** Everything below holds one element a frame. */
-export interface WatchSeries {
-  looks: Float64Array
-  changes: Float64Array
-}
-export interface LifeSeries {
-  born: Float64Array
-  died: Float64Array
-  /** Of those born, as far as the game says. */
-  bytes: Float64Array
-}
-export interface UpdaterSeries {
-  instances: Float64Array
-  enabled: Float64Array
-  unseen: Float64Array
-  far: Float64Array
-  asleep: Float64Array
-  everyMs: Float64Array
-}
+/** Samples as columns of one element a frame, under the names of their table (format/tables). */
+type SeriesOf<N extends SampleName> = Record<keyof (typeof SAMPLES)[N]['columns'], Float64Array>
+export type WatchSeries = SeriesOf<'watches'>
+export type LifeSeries = SeriesOf<'lives'>
+export type UpdaterSeries = SeriesOf<'updaters'>
 
 export interface StudyMoment {
   name: string

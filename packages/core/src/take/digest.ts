@@ -1,7 +1,12 @@
 import {
   BYTES_UNKNOWN,
+  entriesOf,
   FormatError,
+  FRAME_COLUMNS,
   LIMITS,
+  mapColumns,
+  newColumn,
+  SPAN_DETAILS,
   type ChunkRecord,
   type DeclareRecord,
   type LaneSpans,
@@ -9,12 +14,12 @@ import {
   type Stretch,
 } from '../format/index.ts'
 import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
-import { emptyFrames, WAIT_REASONS, type FrameColumns, type WaitReason } from './frames.ts'
+import { emptyFrames, WAIT_REASONS, type FrameColumns, type WaitReason } from './frame-columns.ts'
 import { leaveOutNewPaths } from './leave-out.ts'
 import { NO_PATH, PathsFull, PathTable } from './paths.ts'
 import { countUnpaired, withoutLooseEnds } from './jobs.ts'
 import { samplesOf, type Samples } from './samples.ts'
-import type { SpanColumns, SpanDetails } from './spans.ts'
+import { DETAIL_NAMES, type SpanColumns, type SpanDetails } from './spans.ts'
 
 /** A chunk with everything worked out that later questions need. */
 export interface DigestedChunk {
@@ -77,7 +82,8 @@ export class Digester {
     const frames = emptyFrames(chunk.frameStartNs.length)
     frames.startNs = roundAll(chunk.frameStartNs)
     frames.durationNs = roundAll(chunk.frameDurationNs)
-    frames.steps = chunk.steps
+    for (const [name] of entriesOf(FRAME_COLUMNS)) frames[name] = chunk[name]
+    frames.other = chunk.otherFrameColumns
     let flat
     try {
       flat = this.#flatten(chunk.lanes, frames)
@@ -148,11 +154,9 @@ export class Digester {
     }
     const { path: spanPath, startNs: spanStartNs, durationNs: spanDurationNs } = spans
     const selfNs = new Float64Array(total)
-    const details: SpanDetails = {
-      effect: lanes.some((lane) => lane.effect) ? new Uint8Array(total) : null,
-      bytes: lanes.some((lane) => lane.bytes) ? new Float64Array(total).fill(BYTES_UNKNOWN) : null,
-      key: lanes.some((lane) => lane.key) ? new Uint32Array(total) : null,
-    }
+    const details = mapColumns(SPAN_DETAILS, (rule, name) =>
+      lanes.some((lane) => lane[name]) ? newColumn(rule, total) : null,
+    ) as SpanDetails
     const { declarations, paths } = this.progress
     const parents = this.#parents
     const open = this.#open
@@ -265,9 +269,10 @@ export class Digester {
 
 /** The details of one lane's spans of one frame, put where its spans are put. */
 function copyDetails(lane: LaneSpans, from: number, end: number, details: SpanDetails, at: number): void {
-  if (lane.effect) details.effect!.set(lane.effect.subarray(from, end), at)
-  if (lane.bytes) details.bytes!.set(lane.bytes.subarray(from, end), at)
-  if (lane.key) details.key!.set(lane.key.subarray(from, end), at)
+  for (const name of DETAIL_NAMES) {
+    const own = lane[name]
+    if (own !== undefined) details[name]!.set(own.subarray(from, end), at)
+  }
 }
 
 function roundAll(column: Float64Array): Float64Array {

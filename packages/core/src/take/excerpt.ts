@@ -1,6 +1,15 @@
 /** A part of a chunk as a chunk of its own. */
-import { emptyChunk, type ChunkRecord, type LaneSpans } from '../format/index.ts'
+import {
+  emptyChunk,
+  FRAME_COLUMNS,
+  mapColumns,
+  type ChunkRecord,
+  type ColumnsOf,
+  type LaneSpans,
+} from '../format/index.ts'
+import { cutOther } from './frame-columns.ts'
 import { jobEventsAt } from './jobs.ts'
+import { detailsOf } from './spans.ts'
 
 /**
  * The frames `from` to before `to` of a chunk, with their spans, samples, moments and job events.
@@ -19,7 +28,10 @@ export function excerpt(chunk: ChunkRecord, from: number, to: number, originNs: 
     ...emptyChunk(chunk.sequence),
     frameStartNs: frameStartNs.slice(from, to).map((ns) => ns - originNs),
     frameDurationNs: frameDurationNs.slice(from, to),
-    steps: chunk.steps.slice(from, to),
+    ...(mapColumns(FRAME_COLUMNS, (_, name) => chunk[name].slice(from, to)) as ColumnsOf<
+      typeof FRAME_COLUMNS
+    >),
+    otherFrameColumns: cutOther(chunk.otherFrameColumns, from, to),
     lanes: chunk.lanes.map((lane) => laneExcerpt(lane, from, to, originNs)),
     gauges: chunk.gauges.map((item) => samplesExcerpt(item, from, to)),
     watches: chunk.watches.map((item) => samplesExcerpt(item, from, to)),
@@ -44,9 +56,7 @@ function laneExcerpt(lane: LaneSpans, from: number, to: number, originNs: number
     startNs: lane.startNs.slice(first, end).map((ns) => Math.max(0, ns - originNs)),
     durationNs: lane.durationNs.slice(first, end),
     depth: lane.depth.slice(first, end),
-    effect: lane.effect?.slice(first, end),
-    bytes: lane.bytes?.slice(first, end),
-    key: lane.key?.slice(first, end),
+    ...detailsOf(lane, (column) => column.slice(first, end) as typeof column),
   }
 }
 

@@ -1,7 +1,7 @@
 /** What is known of every frame without looking at its spans. */
 
-import { BYTES_UNKNOWN } from '../format/index.ts'
 import { percentileSorted } from '../stats/index.ts'
+import { WAIT_REASONS, type FrameColumns, type WaitReason } from './frame-columns.ts'
 
 export const NS_PER_MS = 1e6
 /** The frame that was running at a time: the last that began by then, or the first. Costs log(frames). */
@@ -14,69 +14,6 @@ export function frameAt(frameStartNs: Float64Array, atNs: number): number {
     else high = middle
   }
   return Math.max(0, low - 1)
-}
-
-export const WAIT_REASONS = ['refresh', 'graphics', 'job', 'io'] as const
-export type WaitReason = (typeof WAIT_REASONS)[number]
-
-/** One element a frame in each column; all times ns, starts since the take's start. */
-export interface FrameColumns {
-  startNs: Float64Array
-  durationNs: Float64Array
-  /** Main-lane duration less main-lane waiting. */
-  workNs: Float64Array
-  /** Main-lane waiting by reason. */
-  waitNs: Record<WaitReason, Float64Array>
-  /** Main-lane garbage collection, part of the work. */
-  collectNs: Float64Array
-  /** Fixed steps run. */
-  steps: Uint32Array
-  /** Spans on all lanes. */
-  spans: Uint32Array
-  /** Spans on the main lane: what the recorder's share of the frame is estimated from. */
-  mainSpans: Uint32Array
-  /** Collections on the main lane, suspected ones included. */
-  collections: Uint32Array
-  /** Bytes allocated by the main lane's spans; BYTES_UNKNOWN where not recorded or a collection ran. */
-  bytes: Float64Array
-}
-
-const column = (count: number) => new Float64Array(count)
-
-export function emptyFrames(count = 0): FrameColumns {
-  return {
-    startNs: column(count),
-    durationNs: column(count),
-    workNs: column(count),
-    waitNs: { refresh: column(count), graphics: column(count), job: column(count), io: column(count) },
-    collectNs: column(count),
-    steps: new Uint32Array(count),
-    spans: new Uint32Array(count),
-    mainSpans: new Uint32Array(count),
-    collections: new Uint32Array(count),
-    bytes: column(count).fill(BYTES_UNKNOWN),
-  }
-}
-
-/** The columns of several stretches, one after the other. */
-export function concatFrames(parts: FrameColumns[]): FrameColumns {
-  const total = parts.reduce((sum, part) => sum + part.startNs.length, 0)
-  const whole = emptyFrames(total)
-  let at = 0
-  for (const part of parts) {
-    whole.startNs.set(part.startNs, at)
-    whole.durationNs.set(part.durationNs, at)
-    whole.workNs.set(part.workNs, at)
-    for (const reason of WAIT_REASONS) whole.waitNs[reason].set(part.waitNs[reason], at)
-    whole.collectNs.set(part.collectNs, at)
-    whole.steps.set(part.steps, at)
-    whole.spans.set(part.spans, at)
-    whole.mainSpans.set(part.mainSpans, at)
-    whole.collections.set(part.collections, at)
-    whole.bytes.set(part.bytes, at)
-    at += part.startNs.length
-  }
-  return whole
 }
 
 /** A late frame missed its refresh: it took longer than the budget by more than this factor. */

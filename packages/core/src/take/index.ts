@@ -1,5 +1,13 @@
 export * from './declarations.ts'
 export * from './digest.ts'
+export {
+  concatFrames,
+  cutFrames,
+  emptyFrames,
+  WAIT_REASONS,
+  type FrameColumns,
+  type WaitReason,
+} from './frame-columns.ts'
 export * from './frames-codec.ts'
 export * from './frames.ts'
 export * from './pack.ts'

@@ -1,5 +1,13 @@
 /** Jobs put together from their events: who started one, and where and when it ran. */
-import { JOB_BEGUN, JOB_DISPATCHED, JOB_ENDED, type JobEvents } from '../format/index.ts'
+import {
+  columnAs,
+  JOB_BEGUN,
+  JOB_COLUMNS,
+  JOB_DISPATCHED,
+  JOB_ENDED,
+  mapColumns,
+  type JobEvents,
+} from '../format/index.ts'
 
 /** Times in ns since the take's start; what is not known is null. */
 export interface Job {
@@ -44,15 +52,13 @@ export function withoutLooseEnds(events: JobEvents): JobEvents {
 }
 
 /** The events with the given indices. */
-export function jobEventsAt({ job, event, lane, marker, atNs }: JobEvents, indices: number[]): JobEvents {
-  return {
-    job: Uint32Array.from(indices, (i) => job[i]!),
-    event: Uint8Array.from(indices, (i) => event[i]!),
-    lane: Uint32Array.from(indices, (i) => lane[i]!),
-    marker: Uint32Array.from(indices, (i) => marker[i]!),
-    atNs: Float64Array.from(indices, (i) => atNs[i]!),
-  }
-}
+export const jobEventsAt = (events: JobEvents, indices: number[]): JobEvents =>
+  mapColumns(JOB_COLUMNS, (rule, name) =>
+    columnAs(
+      rule,
+      indices.map((i) => events[name][i]!),
+    ),
+  ) as JobEvents
 
 /**
  * Follows the jobs of a take from chunk to chunk.

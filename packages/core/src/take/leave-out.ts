@@ -1,5 +1,6 @@
 import type { ChunkRecord, LaneSpans } from '../format/index.ts'
 import { NO_PATH, type PathTable } from './paths.ts'
+import { detailsOf } from './spans.ts'
 
 /**
  * The chunk without the spans whose chain of markers is not known yet, nor what ran inside them: for a take that
@@ -22,9 +23,7 @@ export function leaveOutNewPaths(chunk: ChunkRecord, paths: PathTable): ChunkRec
       startNs: pick(lane.startNs),
       durationNs: pick(lane.durationNs),
       depth: pick(lane.depth),
-      effect: lane.effect && pick(lane.effect),
-      bytes: lane.bytes && pick(lane.bytes),
-      key: lane.key && pick(lane.key),
+      ...detailsOf(lane, pick),
     }
   })
   return { ...chunk, lanes, repaired: chunk.repaired + leftOut }

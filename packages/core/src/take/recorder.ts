@@ -1,5 +1,5 @@
 import type { RecorderFigures } from '../format/index.ts'
-import type { FrameColumns } from './frames.ts'
+import type { FrameColumns } from './frame-columns.ts'
 import type { PathTable } from './paths.ts'
 
 /** What of a span's cost shows as its own time, and what around it, ns. Where that was not measured: half each. */

@@ -1,95 +1,83 @@
 /** What a chunk says about its frames besides spans, and how it is stored: as CBOR. */
 import {
+  columnAs,
   decodeCbor,
   encodeCbor,
+  entriesOf,
+  JOB_COLUMNS,
+  mapColumns,
   narrow,
   noJobs,
+  SAMPLE_NAMES,
+  SAMPLES,
   type ChunkRecord,
   type Column,
+  type ColumnsOf,
   type GaugeSamples,
+  type JobEvents,
+  type SampleName,
+  type SamplesOf,
+  type Table,
 } from '../format/index.ts'
 
-export type Samples = Pick<ChunkRecord, 'gauges' | 'watches' | 'lives' | 'updaters' | 'jobs'>
+export type Samples = Pick<ChunkRecord, SampleName | 'jobs'>
 
 export const samplesOf = ({ gauges, watches, lives, updaters, jobs }: ChunkRecord): Samples => ({
-  gauges,
-  watches,
-  lives,
-  updaters,
-  jobs,
+  ...{ gauges, watches, lives, updaters, jobs },
 })
 
 /** Columns of whole numbers become narrow; what is not whole stays as it is. */
-const NOT_WHOLE = new Set(['value', 'everyMs'])
+const packed = <T extends Table>(columns: ColumnsOf<T>, table: T): Record<string, Column> =>
+  Object.fromEntries(
+    entriesOf(table).map(([name, { asIs }]) => [name, asIs ? columns[name] : narrow(columns[name])]),
+  )
 
-function narrowColumns<T extends object>(item: T): T {
-  return Object.fromEntries(
-    Object.entries(item).map(([name, value]) => [
-      name,
-      ArrayBuffer.isView(value) && !NOT_WHOLE.has(name) ? narrow(value as Column) : value,
-    ]),
-  ) as T
-}
-
-export function encodeSamples({ gauges, watches, lives, updaters, jobs }: Samples): Uint8Array {
-  const some = <T extends object>(items: T[]) => (items.length > 0 ? items.map(narrowColumns) : undefined)
+export function encodeSamples(samples: Samples): Uint8Array {
+  const items = SAMPLE_NAMES.map((name) => {
+    const { key, columns } = SAMPLES[name]
+    const packedItems = samples[name].map((item) => ({
+      [key]: (item as unknown as Record<string, number>)[key],
+      frame: narrow(item.frame),
+      ...packed(item as unknown as ColumnsOf<Table>, columns as Table),
+    }))
+    return [name, packedItems.length > 0 ? packedItems : undefined]
+  })
   return encodeCbor({
-    gauges: some(gauges),
-    watches: some(watches),
-    lives: some(lives),
-    updaters: some(updaters),
-    jobs: jobs.job.length > 0 ? narrowColumns(jobs) : undefined,
+    ...Object.fromEntries(items),
+    jobs: samples.jobs.job.length > 0 ? packedJobs(samples.jobs) : undefined,
   })
 }
+
+/** Instants of jobs are whole ns here. */
+const packedJobs = (jobs: JobEvents) =>
+  Object.fromEntries(entriesOf(JOB_COLUMNS).map(([name]) => [name, narrow(jobs[name])]))
 
 /** Reads what encodeSamples wrote, and takes stored before there was more than gauges. */
 export function decodeSamples(bytes: Uint8Array): Samples {
   const stored = decodeCbor(bytes) as Partial<Samples> | GaugeSamples[]
-  const {
-    gauges = [],
-    watches = [],
-    lives = [],
-    updaters = [],
-    jobs,
-  } = Array.isArray(stored) ? { gauges: stored } : stored
+  const found: Partial<Samples> = Array.isArray(stored) ? { gauges: stored } : stored
+  const items = SAMPLE_NAMES.map((name) => [
+    name,
+    (found[name] ?? []).map((item) => readSamples(name, item as never)),
+  ])
+  const { jobs } = found
   return {
-    gauges: gauges.map(({ gauge, frame, value }) => ({
-      gauge,
-      frame: new Uint32Array(frame),
-      value: new Float64Array(value),
-    })),
-    watches: watches.map((item) => ({
-      watch: item.watch,
-      frame: new Uint32Array(item.frame),
-      looks: new Uint32Array(item.looks),
-      changes: new Uint32Array(item.changes),
-    })),
-    lives: lives.map((item) => ({
-      class: item.class,
-      frame: new Uint32Array(item.frame),
-      born: new Uint32Array(item.born),
-      died: new Uint32Array(item.died),
-      bytes: new Float64Array(item.bytes),
-    })),
-    updaters: updaters.map((item) => ({
-      class: item.class,
-      frame: new Uint32Array(item.frame),
-      instances: new Uint32Array(item.instances),
-      enabled: new Uint32Array(item.enabled),
-      unseen: new Uint32Array(item.unseen),
-      far: new Uint32Array(item.far),
-      asleep: new Uint32Array(item.asleep),
-      everyMs: new Float64Array(item.everyMs),
-    })),
+    ...(Object.fromEntries(items) as Pick<Samples, SampleName>),
     jobs:
       jobs === undefined
         ? noJobs()
-        : {
-            job: new Uint32Array(jobs.job),
-            event: new Uint8Array(jobs.event),
-            lane: new Uint32Array(jobs.lane),
-            marker: new Uint32Array(jobs.marker),
-            atNs: new Float64Array(jobs.atNs),
-          },
+        : (mapColumns(JOB_COLUMNS, (rule, name) => columnAs(rule, jobs[name])) as JobEvents),
   }
+}
+
+function readSamples<N extends SampleName>(name: N, item: SamplesOf<N>): SamplesOf<N> {
+  const { key, columns } = SAMPLES[name]
+  const fields = item as unknown as Record<string, Column> & Record<string, number>
+  return {
+    [key]: fields[key],
+    frame: new Uint32Array(item.frame),
+    ...mapColumns(columns as Table, (rule, column) =>
+      columnAs(rule, fields[column] ?? new Float64Array(item.frame.length).fill(rule.empty ?? 0)),
+    ),
+  } as unknown as SamplesOf<N>
 }

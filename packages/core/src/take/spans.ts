@@ -1,3 +1,5 @@
+import { entriesOf, mapColumns, SPAN_DETAILS, type ColumnsOf, type LaneSpans } from '../format/index.ts'
+
 /**
  * The spans of a stretch of frames, flat. Frame after frame, in each frame lane after lane, in each lane
  * in order of start with parents before their children. The path says lane, marker and depth.
@@ -12,20 +14,30 @@ export interface SpanColumns {
 }
 
 /**
- * What the runs said about themselves, one element a span, aligned with SpanColumns. A column that says
- * nothing is null.
+ * What the runs said about themselves, one element a span, aligned with SpanColumns (format/tables). A column that
+ * says nothing is null.
  */
-export interface SpanDetails {
-  /** EFFECT_UNSAID, EFFECT_NONE or EFFECT_SOME. */
-  effect: Uint8Array | null
-  /** Children's included; BYTES_UNKNOWN where a collection ran. */
-  bytes: Float64Array | null
-  /** NO_KEY where there is none. */
-  key: Uint32Array | null
+export type SpanDetails = {
+  [K in keyof ColumnsOf<typeof SPAN_DETAILS>]: ColumnsOf<typeof SPAN_DETAILS>[K] | null
 }
 
-export const hasDetails = ({ effect, bytes, key }: SpanDetails): boolean =>
-  effect !== null || bytes !== null || key !== null
+export const DETAIL_NAMES = entriesOf(SPAN_DETAILS).map(([name]) => name)
+
+export const hasDetails = (details: SpanDetails): boolean =>
+  DETAIL_NAMES.some((name) => details[name] !== null)
+
+export const noSpanDetails = (): SpanDetails => mapColumns(SPAN_DETAILS, () => null)
 
 /** Index of a frame's first span. */
 export const firstSpan = (spans: SpanColumns, frame: number) => (frame === 0 ? 0 : spans.frameEnd[frame - 1]!)
+
+/** The details that a lane has, each as `make` makes it. */
+export const detailsOf = (
+  lane: LaneSpans,
+  make: <T extends Uint8Array | Uint32Array | Float64Array>(column: T) => T,
+): Partial<ColumnsOf<typeof SPAN_DETAILS>> =>
+  Object.fromEntries(
+    DETAIL_NAMES.flatMap((name) =>
+      lane[name] === undefined ? [] : [[name, make<Uint8Array | Uint32Array | Float64Array>(lane[name])]],
+    ),
+  )

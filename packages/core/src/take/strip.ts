@@ -1,5 +1,5 @@
 /** What the strip shows: many frames folded into few columns without averaging any spike away. */
-import type { FrameColumns } from './frames.ts'
+import type { FrameColumns } from './frame-columns.ts'
 
 /** One element a column; each column stands for one or more whole frames. */
 export interface StripColumns {

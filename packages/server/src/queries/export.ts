@@ -1,12 +1,15 @@
 import {
+  columnAs,
   endRecord,
-  BYTES_UNKNOWN,
-  EFFECT_UNSAID,
+  entriesOf,
   FORMAT_VERSION,
+  FRAME_COLUMNS,
   LIMITS,
-  NO_KEY,
+  mapColumns,
+  SPAN_DETAILS,
   type AnyRecord,
   type ChunkRecord,
+  type ColumnsOf,
   type DeclareRecord,
   type LaneSpans,
   type Moment,
@@ -19,6 +22,7 @@ import {
   decodeSamples,
   excerpt,
   firstSpan,
+  noSpanDetails,
   unpackDetails,
   unpackSpans,
   withoutLooseEnds,
@@ -142,7 +146,7 @@ async function chunkRecord(
   const spans = unpackSpans(await unpack(chunk.spanColumns), frames.startNs, paths)
   const details: SpanDetails =
     chunk.details === null
-      ? { effect: null, bytes: null, key: null }
+      ? noSpanDetails()
       : unpackDetails(await unpack(chunk.details), 0, spans.path.length)
   const [moments, stretch] = await Promise.all([
     store.moments.findAll({
@@ -157,7 +161,8 @@ async function chunkRecord(
     sequence,
     frameStartNs: frames.startNs,
     frameDurationNs: frames.durationNs,
-    steps: frames.steps,
+    ...(mapColumns(FRAME_COLUMNS, (_, name) => frames[name]) as ColumnsOf<typeof FRAME_COLUMNS>),
+    otherFrameColumns: frames.other,
     lanes: lanesOf(spans, details, frames, paths),
     ...decodeSamples(chunk.samples),
     moments: moments.map(({ name, atNs, data }): Moment => ({
@@ -204,15 +209,19 @@ function lanesOf(
 }
 
 /** The details of some spans; columns in which these say nothing are left out. */
-function ownDetails(
-  own: number[],
-  { effect, bytes, key }: SpanDetails,
-): Pick<LaneSpans, 'effect' | 'bytes' | 'key'> {
-  const says = (column: ArrayLike<number> | null, nothing: number): column is ArrayLike<number> =>
-    column !== null && own.some((span) => column[span] !== nothing)
-  return {
-    ...(says(effect, EFFECT_UNSAID) && { effect: Uint8Array.from(own, (span) => effect[span]!) }),
-    ...(says(bytes, BYTES_UNKNOWN) && { bytes: Float64Array.from(own, (span) => bytes[span]!) }),
-    ...(says(key, NO_KEY) && { key: Uint32Array.from(own, (span) => key[span]!) }),
-  }
-}
+const ownDetails = (own: number[], details: SpanDetails): Partial<ColumnsOf<typeof SPAN_DETAILS>> =>
+  Object.fromEntries(
+    entriesOf(SPAN_DETAILS).flatMap(([name, rule]) => {
+      const column = details[name]
+      if (column === null || own.every((span) => column[span] === rule.empty)) return []
+      return [
+        [
+          name,
+          columnAs(
+            rule,
+            own.map((span) => column[span]!),
+          ),
+        ],
+      ]
+    }),
+  )

@@ -1,4 +1,4 @@
-import { encodeCbor, narrow } from '@lapsus/core/format'
+import { encodeCbor, narrow, SAMPLE_NAMES, SAMPLES } from '@lapsus/core/format'
 import {
   decodeFrames,
   decodeSamples,
@@ -38,41 +38,28 @@ export async function pageBytes(store: Store, row: TakeRow, frame: number): Prom
     path: narrow(spans.path),
     spanStartNs: spans.startNs,
     spanDurationNs: narrow(spans.durationNs),
-    effect: details?.effect ?? undefined,
-    bytes: details?.bytes ?? undefined,
-    key: details?.key ?? undefined,
+    ...Object.fromEntries(Object.entries(details ?? {}).filter(([, column]) => column !== null)),
     ...samplesOfFrame(samples, within),
     jobs: await jobsOfFrame(store, takeId, chunk, samples, frames, within),
   })
 }
 
-function samplesOfFrame({ gauges, watches, lives, updaters }: Samples, within: number) {
-  const rowOf = (frames: Uint32Array) => frames.indexOf(within)
-  return {
-    gauges: gauges.flatMap(({ gauge, frame, value }) => {
-      const i = rowOf(frame)
-      return i < 0 ? [] : [{ gauge, value: value[i] }]
-    }),
-    watches: watches.flatMap(({ watch, frame, looks, changes }) => {
-      const i = rowOf(frame)
-      return i < 0 ? [] : [{ watch, looks: looks[i], changes: changes[i] }]
-    }),
-    lives: lives.flatMap((item) => {
-      const i = rowOf(item.frame)
-      return i < 0
-        ? []
-        : [{ class: item.class, born: item.born[i], died: item.died[i], bytes: item.bytes[i] }]
-    }),
-    // The state holds until the next sample; every chunk begins with one.
-    updaters: updaters.flatMap((item) => {
-      const i = item.frame.findLastIndex((frame) => frame <= within)
+/** Of each thing that is sampled: what it says in this frame, or said last if that holds. */
+function samplesOfFrame(samples: Samples, within: number) {
+  const all = SAMPLE_NAMES.map((name) => {
+    const { key, columns, holds } = SAMPLES[name]
+    // A gauge is told in the frames that it was read in; every chunk begins with the state of its updaters.
+    const carries = holds && name !== 'gauges'
+    const items = samples[name].flatMap((item) => {
+      const i = carries ? item.frame.findLastIndex((frame) => frame <= within) : item.frame.indexOf(within)
       if (i < 0) return []
-      const { instances, enabled, unseen, far, asleep, everyMs } = item
-      const columns = { instances, enabled, unseen, far, asleep, everyMs }
-      const state = Object.entries(columns).map(([name, column]) => [name, column[i]])
-      return [{ class: item.class, ...Object.fromEntries(state) }]
-    }),
-  }
+      const fields = item as unknown as Record<string, ArrayLike<number>> & Record<string, number>
+      const values = Object.keys(columns).map((column) => [column, fields[column]![i]])
+      return [{ [key]: fields[key], ...Object.fromEntries(values) }]
+    })
+    return [name, items]
+  })
+  return Object.fromEntries(all)
 }
 
 /** Jobs that anything happened to during the frame; their other ends may lie in the chunks beside. */

@@ -1,5 +1,11 @@
 import type { LiveNews, Page, TakeDetail } from '@lapsus/api'
-import { concatFrames, framesWithoutRecorder, PathTable, type FrameColumns } from '@lapsus/core/take'
+import {
+  concatFrames,
+  cutFrames,
+  framesWithoutRecorder,
+  PathTable,
+  type FrameColumns,
+} from '@lapsus/core/take'
 import { create } from 'zustand'
 import { api } from '../api/client.ts'
 
@@ -45,7 +51,11 @@ export const useTake = create<TakeState>()((set, get) => ({
     if (take === null) return
     const have = take.frames.startNs.length
     // Chunks are sent whole: the first may hold frames that are here already.
-    const fresh = sliceFrames(news.frames, Math.max(0, have - news.firstFrame))
+    const fresh = cutFrames(
+      news.frames,
+      Math.min(news.frames.startNs.length, Math.max(0, have - news.firstFrame)),
+      news.frames.startNs.length,
+    )
     const frames = fresh.startNs.length === 0 ? take.frames : concatFrames([take.frames, fresh])
     const known = new Set(take.detail.moments.map(({ atNs, name }) => `${atNs} ${name}`))
     const moments = [
@@ -61,13 +71,6 @@ export const useTake = create<TakeState>()((set, get) => ({
     set({ take: openTake({ ...(detail ?? take.detail), ...changes, moments }, frames) })
   },
 }))
-
-function sliceFrames(frames: FrameColumns, from: number): FrameColumns {
-  const { waitNs, ...columns } = frames
-  const slice = <T extends Record<string, Float64Array | Uint32Array>>(all: T): T =>
-    Object.fromEntries(Object.entries(all).map(([name, column]) => [name, column.slice(from)])) as T
-  return { ...slice(columns), waitNs: slice(waitNs) }
-}
 
 /** The take with the recorder's estimated share out of its frames; the same one if it does not say its cost. */
 export function takeWithoutRecorder(take: OpenTake): OpenTake {

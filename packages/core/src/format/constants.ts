@@ -1,0 +1,14 @@
+/** Values of columns that mean something. */
+
+/** What a run said about itself: nothing, that it changed nothing (needless), or that it did. */
+export const EFFECT_UNSAID = 0
+export const EFFECT_NONE = 1
+export const EFFECT_SOME = 2
+/** Bytes of a run in which a collection ran: its heap readings cannot tell. */
+export const BYTES_UNKNOWN = -1
+/** Key of a run that has none. */
+export const NO_KEY = 0
+
+export const JOB_DISPATCHED = 0
+export const JOB_BEGUN = 1
+export const JOB_ENDED = 2

@@ -1,0 +1,160 @@
+/**
+ * The columns of a chunk, said once: the check, the wire form, storage, joining, cutting and the specification go by
+ * these tables. A new column is one line here.
+ */
+import { BYTES_UNKNOWN, EFFECT_SOME, EFFECT_UNSAID, JOB_ENDED, NO_KEY } from './constants.ts'
+import { LIMITS } from './limits.ts'
+
+export const MOST_IDS = 0xffff_ffff
+
+/** What a column is read as. `whole`: from 0 to `most`; `amount`: ns or bytes, from `least`; `number`: anything finite. */
+interface Arrays {
+  byte: Uint8Array
+  whole: Uint32Array
+  amount: Float64Array
+  number: Float64Array
+}
+export type Holds = keyof Arrays
+
+export interface ColumnRule {
+  /** Its name in a take. */
+  wire: string
+  holds: Holds
+  least: number
+  most: number
+  /** Stands where the column is left out; `null` for one that never is. */
+  empty: number | null
+  /** Kept as it is on the wire, though narrower would do: times with a fraction, values of any kind. */
+  asIs: boolean
+  about: string
+}
+
+type Parts = Partial<Omit<ColumnRule, 'wire' | 'holds'>>
+
+const column = <H extends Holds>(holds: H, wire: string, parts: Parts = {}): ColumnRule & { holds: H } => ({
+  ...{ wire, holds, least: 0, most: MOST_IDS, empty: null, asIs: false, about: '' },
+  ...parts,
+})
+
+export type Table = Readonly<Record<string, ColumnRule>>
+/** The arrays of a table, by the names that the program has for its columns. */
+export type ColumnsOf<T extends Table> = { -readonly [K in keyof T]: Arrays[T[K]['holds']] }
+
+/** One element a frame, beside start and duration. */
+export const FRAME_COLUMNS = {
+  steps: column('whole', 'steps', { empty: 0, about: 'fixed steps run in each frame' }),
+}
+
+/** One element a span, beside what every span has: what the runs said about themselves. */
+export const SPAN_DETAILS = {
+  effect: column('byte', 'effect', {
+    empty: EFFECT_UNSAID,
+    most: EFFECT_SOME,
+    about: '0 unsaid, 1 changed nothing, 2 changed something',
+  }),
+  bytes: column('amount', 'bytes', {
+    empty: BYTES_UNKNOWN,
+    least: BYTES_UNKNOWN,
+    about: 'allocated, children’s included; -1 unknown',
+  }),
+  key: column('whole', 'key', { empty: NO_KEY, about: 'what the run was about, below 2^32; 0 for nothing' }),
+}
+
+/** What is sampled in some frames: for each thing the frames within the chunk, and columns beside them. */
+export const SAMPLES = {
+  gauges: {
+    key: 'gauge',
+    most: LIMITS.gauges,
+    /** A value holds until the next. */
+    holds: true,
+    columns: { value: column('number', 'value', { asIs: true }) },
+  },
+  watches: {
+    key: 'watch',
+    most: LIMITS.watches,
+    holds: false,
+    columns: { looks: column('whole', 'looks'), changes: column('whole', 'changes') },
+  },
+  lives: {
+    key: 'class',
+    most: LIMITS.classes,
+    holds: false,
+    columns: {
+      born: column('whole', 'born'),
+      died: column('whole', 'died'),
+      bytes: column('amount', 'bytes', { empty: 0 }),
+    },
+  },
+  updaters: {
+    key: 'class',
+    most: LIMITS.classes,
+    holds: true,
+    columns: {
+      instances: column('whole', 'instances'),
+      enabled: column('whole', 'enabled'),
+      unseen: column('whole', 'unseen', { empty: 0, about: 'of those enabled: nobody sees' }),
+      far: column('whole', 'far', { empty: 0, about: 'far away' }),
+      asleep: column('whole', 'asleep', { empty: 0, about: 'asleep' }),
+      everyMs: column('amount', 'every', {
+        empty: 0,
+        asIs: true,
+        about: 'mean interval of those enabled, ms; 0 is every frame',
+      }),
+    },
+  },
+} as const
+export type SampleName = keyof typeof SAMPLES
+export const SAMPLE_NAMES = Object.keys(SAMPLES) as SampleName[]
+
+/** One sort of samples as a record has them. */
+export type SamplesOf<N extends SampleName> = Record<(typeof SAMPLES)[N]['key'], number> & {
+  /** Frame within the chunk, from 0. */
+  frame: Uint32Array
+} & ColumnsOf<(typeof SAMPLES)[N]['columns']>
+
+/** One element an event. */
+export const JOB_COLUMNS = {
+  job: column('whole', 'job', { about: 'from 1, below 2^32; identifies it within the take' }),
+  event: column('byte', 'event', { most: JOB_ENDED, about: '0 dispatched, 1 begun, 2 ended' }),
+  lane: column('whole', 'lane', { most: LIMITS.lanes - 1 }),
+  marker: column('whole', 'marker', { most: LIMITS.markers - 1 }),
+  atNs: column('amount', 'at', { asIs: true }),
+}
+
+/** Columns that this version does not know, by name: kept, and handed on. */
+export type OtherColumns = Record<string, Float64Array>
+
+export const entriesOf = <T extends Table>(table: T) =>
+  Object.entries(table) as [keyof T & string, ColumnRule][]
+
+/** A new array for a column, empty as it is where nothing is said. */
+export function newColumn(
+  rule: Pick<ColumnRule, 'holds' | 'empty'>,
+  length: number,
+): Uint8Array | Uint32Array | Float64Array {
+  const made =
+    rule.holds === 'byte'
+      ? new Uint8Array(length)
+      : rule.holds === 'whole'
+        ? new Uint32Array(length)
+        : new Float64Array(length)
+  return (rule.empty ?? 0) === 0 ? made : made.fill(rule.empty!)
+}
+
+/** The same values in the array that the column is read as. */
+export function columnAs(
+  rule: Pick<ColumnRule, 'holds'>,
+  values: ArrayLike<number>,
+): Uint8Array | Uint32Array | Float64Array {
+  if (rule.holds === 'byte') return new Uint8Array(values)
+  return rule.holds === 'whole' ? new Uint32Array(values) : new Float64Array(values)
+}
+export const newColumns = <T extends Table>(table: T, length: number): ColumnsOf<T> =>
+  mapColumns(table, (rule) => newColumn(rule, length)) as ColumnsOf<T>
+
+/** Something for each column of a table, under the same names. */
+export const mapColumns = <T extends Table, R>(
+  table: T,
+  make: (rule: ColumnRule, name: keyof T & string) => R,
+) =>
+  Object.fromEntries(entriesOf(table).map(([name, rule]) => [name, make(rule, name)])) as Record<keyof T, R>
