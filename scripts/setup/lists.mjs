@@ -7,6 +7,7 @@ import { dirname, join, relative } from 'node:path'
 import { ROOT } from './root.mjs'
 
 const CORE = 'packages/core/src'
+const SERVER = 'packages/server/src'
 
 /** Writes every list that is out of date. @returns paths of those that were, from the root */
 export function ensureLists() {
@@ -18,7 +19,12 @@ export function ensureLists() {
       names('FINDING_KINDS', 'FindingKind', findings) + names('REMEDY_KINDS', 'RemedyKind', remedies),
     ),
     write(`${CORE}/lists/findings.ts`, imports(`${CORE}/lists`, findings, 'kind', 'FINDING_LIST')),
+    write(`${CORE}/lists/questions.ts`, questions(`${CORE}/questions`)),
     write(`${CORE}/lists/remedies.ts`, imports(`${CORE}/lists`, remedies, 'remedy', 'REMEDY_LIST')),
+    write(
+      `${SERVER}/lists/edges.ts`,
+      imports(`${SERVER}/lists`, filesIn(`${SERVER}/serve/edge`), 'edge', 'EDGES'),
+    ),
   ].flatMap((file) => file ?? [])
 }
 
@@ -32,6 +38,18 @@ function filesIn(folder) {
       return { name: file.replace(/\.tsx?$/, ''), path, order: Number(order ?? Infinity) }
     })
     .sort((a, b) => a.order - b.order || (a.name < b.name ? -1 : 1))
+}
+
+/** A folder each, whose name in capitals is the question's. */
+function questions(folder) {
+  const found = readdirSync(join(ROOT, folder), { withFileTypes: true })
+    .filter((entry) => entry.isDirectory())
+    .map(({ name }) => ({ name, constant: name.toUpperCase().replaceAll('-', '_') }))
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
+  const lines = found.map(
+    ({ name, constant }) => `import { ${constant} } from '../questions/${name}/index.ts'`,
+  )
+  return `${lines.join('\n')}\n\nexport const QUESTION_LIST = [${found.map(({ constant }) => constant).join(', ')}] as const\n`
 }
 
 const names = (list, type, files) =>

@@ -1,7 +1,5 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
 import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
-import { LEDGER_SCOPES } from '@lapsus/core/detect'
-import { DETAIL_SUMS } from '@lapsus/core/rollup'
 import { decodeFrames } from '@lapsus/core/take'
 import { freeText, MOST, oneOf } from './fields.ts'
 import {
@@ -9,9 +7,7 @@ import {
   TAKE_STATES,
   type DemoGame,
   type ImportResult,
-  type LedgerResponse,
   type LiveNews,
-  type Page,
   type Recording,
   type SessionState,
   type StorageReport,
@@ -102,54 +98,6 @@ export function checkLive(bytes: Uint8Array): LiveNews {
   list(fields, 'gauges', MOST)
   if (!(fields['frames'] instanceof Uint8Array)) throw bad('frames', 'a byte column', fields['frames'])
   return { ...(fields as unknown as LiveNews), frames: decodeFrames(fields['frames']) }
-}
-
-export function checkPage(bytes: Uint8Array): Page {
-  const fields = asFields(decodeCbor(bytes), 'page')
-  count(fields, 'frame')
-  finite(fields, 'startNs')
-  finite(fields, 'durationNs')
-  const columns = ['path', 'spanStartNs', 'spanDurationNs'].map((field) => {
-    if (!ArrayBuffer.isView(fields[field])) throw bad(field, 'a typed array', fields[field])
-    return fields[field] as unknown as ArrayLike<number>
-  })
-  if (columns.some((column) => column.length !== columns[0]!.length))
-    throw bad('path', 'as long as the times', fields)
-  for (const field of ['gauges', 'watches', 'lives', 'updaters', 'jobs']) list(fields, field, MOST)
-  const details = ['effect', 'bytes', 'key'].map((field) => fields[field] ?? null) as [
-    Page['effect'],
-    Page['bytes'],
-    Page['key'],
-  ]
-  for (const column of details) {
-    if (column !== null && column.length !== columns[0]!.length)
-      throw bad('details', 'as long as the times', fields)
-  }
-  const [effect, byteColumn, key] = details
-  return {
-    ...(fields as unknown as Page),
-    effect: effect && new Uint8Array(effect),
-    bytes: byteColumn && new Float64Array(byteColumn),
-    key: key && new Uint32Array(key),
-    path: new Uint32Array(columns[0]!),
-    spanStartNs: new Float64Array(columns[1]!),
-    spanDurationNs: new Float64Array(columns[2]!),
-  }
-}
-
-export function checkLedger(value: unknown): LedgerResponse {
-  const fields = asFields(value, 'ledger')
-  count(fields, 'from')
-  count(fields, 'to')
-  oneOf(fields, 'by', ['path', 'marker', 'group'])
-  oneOf(fields, 'scope', LEDGER_SCOPES)
-  count(fields, 'frames')
-  for (const row of list(fields, 'rows', MOST)) {
-    for (const field of ['key', 'frames', 'worstFrame']) count(row, field)
-    for (const field of ['calls', 'selfMs', 'totalMs', 'selfP99Ms', 'worstSelfMs', ...DETAIL_SUMS])
-      finite(row, field)
-  }
-  return value as LedgerResponse
 }
 
 export function checkRecording(value: unknown): Recording {

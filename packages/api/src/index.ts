@@ -1,5 +1,4 @@
 export * from './check.ts'
 export * from './types.ts'
-export * from './check-studied.ts'
 export * from './check-plans.ts'
 export * from './storage-words.ts'

@@ -9,24 +9,8 @@ import type {
   WatchDeclaration,
 } from '@lapsus/core/format'
 import type { SourceFormat } from '@lapsus/core/exchange'
-import type {
-  Allocator,
-  ClassFigures,
-  CollectionReport,
-  FamilyReport,
-  FindingReport,
-  Fit,
-  LedgerScope,
-  Memory,
-  RosterRow,
-  Scaling,
-  SpikeReport,
-  Waiting,
-} from '@lapsus/core/detect'
 import type { Plan } from '@lapsus/core/remedy'
-import type { DetailSums, LedgerBy } from '@lapsus/core/rollup'
-import type { CourseFigures, RunTimes } from '@lapsus/core/study'
-import type { FrameColumns, FrameFigures, Job, Marker } from '@lapsus/core/take'
+import type { FrameColumns, FrameFigures, Marker } from '@lapsus/core/take'
 
 /** `cut-short`: the game vanished, or its stream broke; what came before is whole and usable. */
 export const TAKE_STATES = ['recording', 'complete', 'cut-short'] as const
@@ -116,36 +100,6 @@ export interface TakeMoment {
   data: Record<string, string | number | boolean> | null
 }
 
-/** One frame, as CBOR: spans in order, lane after lane, parents before children. */
-export interface Page {
-  frame: number
-  startNs: number
-  durationNs: number
-  path: Uint32Array
-  /** ns since the take's start. */
-  spanStartNs: Float64Array
-  spanDurationNs: Float64Array
-  /** What runs said about themselves, one element a span (core/take/spans); null where they did not. */
-  effect: Uint8Array | null
-  bytes: Float64Array | null
-  key: Uint32Array | null
-  gauges: { gauge: number; value: number }[]
-  watches: { watch: number; looks: number; changes: number }[]
-  lives: { class: number; born: number; died: number; bytes: number }[]
-  /** The updaters of each class, as they were at the end of the frame. */
-  updaters: {
-    class: number
-    instances: number
-    enabled: number
-    unseen: number
-    far: number
-    asleep: number
-    everyMs: number
-  }[]
-  /** Jobs that were dispatched, begun or ended during the frame. */
-  jobs: Job[]
-}
-
 /** What is new of a take that is being recorded, as CBOR. */
 export interface LiveNews {
   state: TakeState
@@ -163,128 +117,6 @@ export interface LiveNews {
   gauges: { gauge: number; value: number }[]
   moments: TakeMoment[]
   stretches: TakeStretch[]
-}
-
-export interface LedgerResponse {
-  /** First and last frame, both included. */
-  from: number
-  to: number
-  by: LedgerBy
-  scope: LedgerScope
-  /** What sums are to be divided by for the mean of a frame. */
-  frames: number
-  /** Time of these frames; null where they are all those from `from` to `to`. */
-  durationMs: number | null
-  /** Whether the recorder's estimated share is taken out of the times. */
-  withoutRecorder: boolean
-  rows: LedgerRowDto[]
-}
-
-/** Times in ms, but for those of DetailSums, which are named as they are in core/rollup. */
-export interface LedgerRowDto extends DetailSums {
-  /** Path number, or lane and marker or group as one number (laneKey in core/rollup). */
-  key: number
-  calls: number
-  frames: number
-  selfMs: number
-  totalMs: number
-  selfP99Ms: number
-  worstSelfMs: number
-  worstFrame: number
-}
-
-/** What is wrong with some frames. */
-export interface Diagnosis {
-  /** Most to be got back first. */
-  findings: FindingReport[]
-  /** In order of time. */
-  spikes: SpikeReport[]
-  /** The costliest first. */
-  families: FamilyReport[]
-  /** Frames in which the game stood still. */
-  pauses: number
-}
-
-/** Frames of a take that something was worked out for. */
-export interface StudiedFrames {
-  /** First and last frame, both included; `to` is before `from` where there are none. */
-  from: number
-  to: number
-  target: number
-  withoutRecorder: boolean
-}
-
-export interface DiagnosisResponse extends Diagnosis, StudiedFrames {
-  /** What people marked, in all takes of the game. */
-  marks: FindingMark[]
-}
-
-export const FINDING_MARKS = ['known', 'no-problem'] as const
-export interface FindingMark {
-  /** Id of the finding. */
-  finding: string
-  mark: (typeof FINDING_MARKS)[number]
-  reason: string
-  /** RFC 3339. */
-  at: string
-}
-
-/** As CBOR. Columns hold one element a frame. */
-export interface MemoryResponse
-  extends
-    StudiedFrames,
-    Pick<
-      Memory,
-      | 'heap'
-      | 'allocated'
-      | 'allocatedFrom'
-      | 'bytesPerSecond'
-      | 'growing'
-      | 'nextCollectionMs'
-      | 'limitBytes'
-    > {
-  kinds: CollectionReport[]
-  collections: { frame: number; kind: string; pauseMs: number; blame: { pathId: number; share: number }[] }[]
-  allocators: Allocator[]
-  classes: (ClassFigures & { alive: Float64Array })[]
-}
-
-export interface RosterResponse extends StudiedFrames {
-  rows: RosterRow[]
-}
-
-export interface ScalingResponse extends StudiedFrames {
-  /** Number of the path; null for the work of whole frames. */
-  pathId: number | null
-  loads: LoadName[]
-  /** Ids of those that the cost is set against: one, or two whose product counts; none where there is none. */
-  chosen: string[]
-  points: { load: number; costMs: number; frames: number }[]
-  fits: Fit[]
-  best: Fit | null
-  exponent: Scaling['exponent']
-  explained: number
-  /** The load at which work reaches the budget; null where it does not, or the law is unknown. */
-  breaksAt: number | null
-  /** Whether the points are those of a ramp. */
-  ramp: boolean
-}
-
-/** A number that a cost may grow with: `gauge 3`, or `class 1` for instances. */
-export interface LoadName {
-  id: string
-  name: string
-}
-
-export interface WaitingResponse extends StudiedFrames, Waiting {}
-
-/** As CBOR: what one path, or several as one, did. */
-export interface CourseResponse extends StudiedFrames, CourseFigures {
-  /** Null where no run was found in the chunks looked at. */
-  runTimes: RunTimes | null
-  /** Chunks that run times were read from, of those that hold the frames. */
-  chunksRead: number
-  chunks: number
 }
 
 export interface RecordingRequest {

@@ -5,9 +5,7 @@ import { emptyFrames, encodeFrames } from '@lapsus/core/take'
 import {
   checkDemoGame,
   checkImport,
-  checkLedger,
   checkLive,
-  checkPage,
   checkRecording,
   checkRecordings,
   checkSession,
@@ -67,39 +65,6 @@ const detail = {
   stretches: [],
 }
 
-const page = {
-  frame: 1,
-  startNs: 10,
-  durationNs: 20,
-  path: Uint8Array.of(0, 1),
-  spanStartNs: Float64Array.of(10, 11),
-  spanDurationNs: Uint16Array.of(9, 3),
-  gauges: [{ gauge: 0, value: 1.5 }],
-  watches: [],
-  lives: [],
-  updaters: [],
-  jobs: [],
-  effect: Uint8Array.of(2, 1),
-}
-
-const row = {
-  key: 0,
-  calls: 2,
-  frames: 1,
-  selfMs: 1,
-  totalMs: 2,
-  selfP99Ms: 1,
-  worstSelfMs: 1,
-  worstFrame: 0,
-  said: 0,
-  needless: 0,
-  needlessNs: 0,
-  repeated: 0,
-  repeatedNs: 0,
-  bytes: 0,
-  unknownBytes: 0,
-}
-const ledger = { from: 0, to: 1, by: 'path', scope: 'chosen', frames: 2, durationMs: null, rows: [row] }
 const recording = {
   id: 'r',
   take: 't',
@@ -115,20 +80,10 @@ describe('answers of the server', () => {
     expect(checkTakes([summary])).to.deep.equal([summary])
     expect(checkTakes([{ ...summary, figures: null }])[0]!.figures).to.equal(null)
     expect(checkTake(detail)).to.deep.equal(detail)
-    expect(checkLedger(ledger)).to.deep.equal(ledger)
     expect(checkRecordings([recording])).to.deep.equal([recording])
     expect(checkImport({ take: 't', frames: 1, complete: true, problem: null }).frames).to.equal(1)
     const demo = { name: 'Moth Post', flaws: [{ id: 'f', text: 't' }], defaults: {}, limits: {} }
     expect(checkDemoGame(demo)).to.deep.equal(demo)
-  })
-
-  it('give pages with columns of one type, whatever width they came in', () => {
-    const checked = checkPage(encodeCbor(page))
-    expect(checked.path).to.deep.equal(Uint32Array.of(0, 1))
-    expect(checked.spanDurationNs).to.deep.equal(Float64Array.of(9, 3))
-    expect(checked).to.deep.include({ frame: 1, startNs: 10, gauges: [{ gauge: 0, value: 1.5 }] })
-    expect(checked.effect).to.deep.equal(Uint8Array.of(2, 1))
-    expect(checked.bytes).to.equal(null)
   })
 
   it('give news of a recording with its frames read', () => {
@@ -162,12 +117,6 @@ describe('answers of the server', () => {
       [() => checkTake({ ...detail, paths: [{ parent: 0, lane: 0, marker: 4 }] }), '"parent"'],
       [() => checkTake({ ...detail, paths: [{ parent: -1, lane: 0, marker: 9 }] }), '"marker"'],
       [() => checkTake({ ...detail, moments: [{ name: 'bell', atNs: NaN, frame: 1 }] }), '"atNs"'],
-      [() => checkPage(encodeCbor({ ...page, path: [0, 1] })), '"path"'],
-      [() => checkPage(encodeCbor({ ...page, spanStartNs: Float64Array.of(1) })), '"path"'],
-      [() => checkPage(encodeCbor({ ...page, startNs: 'soon' })), '"startNs"'],
-      [() => checkPage(Uint8Array.of(0xff)), 'well-formed CBOR'],
-      [() => checkLedger({ ...ledger, by: 'colour' }), '"by"'],
-      [() => checkLedger({ ...ledger, rows: [{ ...row, selfMs: null }] }), '"selfMs"'],
       [() => checkRecording({ ...recording, state: 'paused' }), '"state"'],
       [() => checkRecording(null), '"recording"'],
       [() => checkImport({ frames: 1 }), '"take"'],

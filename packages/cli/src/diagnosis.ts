@@ -1,16 +1,14 @@
 /** What is wrong with a take, as `inspect` prints it: spikes, findings, collections, roster. */
+import { collectionReports, type CollectionReport } from '@lapsus/core/questions/memory'
 import {
-  collectionReports,
   findingReports,
-  rosterOf,
   spikeReports,
   type CauseReport,
-  type CollectionReport,
-  type Evidence,
   type FindingReport,
-  type RosterRow,
   type SpikeReport,
-} from '@lapsus/core/detect'
+} from '@lapsus/core/questions/diagnosis'
+import { rosterOf, type RosterRow } from '@lapsus/core/questions/roster'
+import { type Evidence } from '@lapsus/core/detect'
 import { amount, ms, plural } from '@lapsus/core/words'
 
 /** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */

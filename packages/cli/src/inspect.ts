@@ -1,7 +1,7 @@
 import type { SourceFormat } from '@lapsus/core/exchange'
 import type { Conditions, RecorderFigures } from '@lapsus/core/format'
-import { ledgerRows, withoutRecorder, type LedgerRow } from '@lapsus/core/rollup'
-import { studyWithoutRecorder } from '@lapsus/core/study'
+import type { LedgerRow } from '@lapsus/core/rollup'
+import { ledgerOfFrames, studyWithoutRecorder } from '@lapsus/core/study'
 import { gatherEvidence } from '@lapsus/core/detect'
 import {
   frameFigures,
@@ -64,15 +64,12 @@ export function inspect(file: TakeFile, targetFps: number | null, lessRecorder =
   if (lessRecorder && recorder === undefined) {
     throw new CliError('the recorder of this take did not say what it costs')
   }
-  const without = lessRecorder && recorder !== undefined ? recorder : null
   const target = targetFps ?? file.take.target
   const recorded = { ...file.study, target }
-  const study = without === null ? recorded : studyWithoutRecorder(recorded)
-  const { paths } = file.progress
-  const rows = ledgerRows(file.rollup, 'path')
-  const ledger = without === null ? rows : withoutRecorder(rows, file.rollup, 'path', paths, without)
+  const study = lessRecorder ? studyWithoutRecorder(recorded) : recorded
   const { startNs, durationNs } = study.frames
   const frames = startNs.length
+  const ledger = ledgerOfFrames(study, new Uint8Array(frames).fill(1), 'path')
   const figures = frameFigures(study.frames, 1000 / target)
   const { budgetMs, work, over, overShare, late, held } = figures
   return {

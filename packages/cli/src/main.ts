@@ -4,7 +4,8 @@ import { pipeline } from 'node:stream/promises'
 import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
-import { Command, CommanderError, InvalidArgumentError, Option } from 'commander'
+import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
+import { ask, asJson, QUESTION_NAMES } from './ask.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { forecastFile, forecastReport, readPlan } from './forecast.ts'
@@ -22,6 +23,10 @@ interface InspectOptions {
   target?: number
   frameMarker?: string
   lessRecorder?: boolean
+}
+interface AskOptions extends Omit<InspectOptions, 'json'> {
+  frames?: { from: number; to: number }
+  set: Record<string, string>
 }
 interface ExportOptions {
   out: string
@@ -61,6 +66,24 @@ program
     const file = await readTakeFile(path, frameMarker)
     const inspection = inspect(file, target ?? null, lessRecorder)
     console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
+    for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
+    if (file.malformed) process.exitCode = BAD_INPUT
+  })
+
+program
+  .command('ask')
+  .description('answer one question about a take in any known format, as JSON; needs no server')
+  .addArgument(new Argument('<question>').choices(QUESTION_NAMES))
+  .argument('<file>')
+  .option('--frames <from-to>', 'only these frames, both included', frameRange)
+  .option('--set <name=value>', 'what the question asks, such as path=3; may be given again', setting, {})
+  .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
+  .option('--frame-marker <name>', FRAME_MARKER)
+  .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
+  .action(async (question: string, path: string, options: AskOptions) => {
+    const { frames = null, set, target = null, frameMarker, lessRecorder = false } = options
+    const file = await readTakeFile(path, frameMarker)
+    console.log(asJson(await ask(file, question, set, { frames, target, lessRecorder })))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
     if (file.malformed) process.exitCode = BAD_INPUT
   })
@@ -140,6 +163,19 @@ program
     const report = checkStorage(await response.json())
     console.log(json ? JSON.stringify(report, null, 2) : storageWords(report).join('\n') || 'No takes.')
   })
+
+function frameRange(text: string): { from: number; to: number } {
+  const [from, to] = /^(\d+)-(\d+)$/.exec(text)?.slice(1).map(Number) ?? []
+  if (from === undefined || to === undefined || to < from)
+    throw new InvalidArgumentError('expected two numbers of frames, such as 0-99')
+  return { from, to }
+}
+
+function setting(text: string, known: Record<string, string>): Record<string, string> {
+  const at = text.indexOf('=')
+  if (at < 1) throw new InvalidArgumentError('expected a name, "=", and a value')
+  return { ...known, [text.slice(0, at)]: text.slice(at + 1) }
+}
 
 function positive(text: string): number {
   const value = Number(text)

@@ -5,22 +5,21 @@ import { randomUUID } from 'node:crypto'
 import { basename } from 'node:path'
 import { AnySource, type OnRecord, type SourceFormat, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
-import { coursesOf, mergeRollups, rollupOf, type Rollup } from '@lapsus/core/rollup'
+import { coursesOf } from '@lapsus/core/rollup'
 import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 
-/** Rollups gathered before they are merged into one, so that memory stays flat. */
-const MERGE_EVERY = 32
-
 /** A whole take file, summed up. */
 export interface TakeFile {
+  /** Where it was read from, and how. */
+  path: string
+  frameMarker: string | undefined
   take: TakeRecord
   format: SourceFormat
   progress: TakeProgress
   /** Its frames and what every path did in them, judged by the take's own target. */
   study: Study
-  rollup: Rollup
   spans: number
   dropped: number
   repaired: number
@@ -70,7 +69,6 @@ export async function readRecords(
 export async function readTakeFile(path: string, frameMarker?: string): Promise<TakeFile> {
   const digester = new Digester()
   const chunks: StudyChunk[] = []
-  let rollups: Rollup[] = []
   let take: TakeRecord | null = null
   const sums = { spans: 0, dropped: 0, repaired: 0 }
   const { source, problem: failure } = await readRecords(path, frameMarker, (record) => {
@@ -83,8 +81,6 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
       const courses = coursesOf(chunk, paths)
       const { frames, samples, moments, stretch, dropped } = chunk
       chunks.push({ frames, courses, samples, moments, beginsStretch: stretch !== null, dropped })
-      rollups.push(rollupOf(courses, paths, chunk.firstFrame))
-      if (rollups.length >= MERGE_EVERY) rollups = [mergeRollups(rollups)]
       sums.spans += chunk.spans.path.length
       sums.dropped += chunk.dropped
       sums.repaired += chunk.repaired
@@ -103,11 +99,10 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
   }
   const { conditions, target } = take as TakeRecord
   return {
-    take,
+    ...{ path, frameMarker, take },
     format: source.format,
     progress: digester.progress,
     study: buildStudy({ conditions, target, ...digester.progress }, chunks),
-    rollup: mergeRollups(rollups),
     ...sums,
     skipped: source.skipped.summary,
     complete: source.ended && !malformed,

@@ -1,14 +1,14 @@
 /** Each kind of finding: planted, it is found at its path and costs what was planted; without it, it is not. */
+import { findingReports } from '@lapsus/core/questions/diagnosis'
+import { rosterOf } from '@lapsus/core/questions/roster'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import {
   findAll,
-  findingReports,
   FINDING_KINDS,
   gatherEvidence,
   isFolded,
   memoryOf,
-  rosterOf,
   type Finding,
   type FindingKind,
 } from '@lapsus/core/detect'

@@ -1,3 +1,6 @@
+import { rosterOf } from '@lapsus/core/questions/roster'
+import { scopedLedger } from '@lapsus/core/questions/ledger'
+import { courseFigures, runTimesOf } from '@lapsus/core/questions/course'
 import { expect } from 'chai'
 import fc from 'fast-check'
 import {
@@ -13,22 +16,11 @@ import {
   periodOf,
   pointsOf,
   rampFrames,
-  rosterOf,
-  scopedLedger,
   stepFigures,
   waitingOf,
 } from '@lapsus/core/detect'
 import { coursesOf, ledgerRows, rollupOf, type LedgerBy } from '@lapsus/core/rollup'
-import {
-  buildStudy,
-  courseFigures,
-  ledgerOfFrames,
-  pacingOf,
-  partOfStudy,
-  pathNames,
-  runTimesOf,
-  type Study,
-} from '@lapsus/core/study'
+import { buildStudy, ledgerOfFrames, pacingOf, partOfStudy, pathNames, type Study } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
 import { normalFrom, randomFrom, run, runs, studyFrom, type TestFrame } from './support/studies.ts'
 import { arbitraryFrames, chunkRecord, declareRecord } from './support/takes.ts'

@@ -1,4 +1,6 @@
 /** The probe as a browser gets it: bundled, in a page of another port, sending to a real server. */
+import { readAnswer } from '@lapsus/core/questions'
+import { PAGE } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import { buildSync } from 'esbuild'
 import { mkdtempSync, rmSync } from 'node:fs'
@@ -8,7 +10,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import type { Page } from 'puppeteer-core'
-import { checkPage, type TakeDetail } from '@lapsus/api'
+import { type TakeDetail } from '@lapsus/api'
 import { getJson, testServer } from '../../server/test/support.ts'
 import { launchBrowser } from '../../../test/support/browser.ts'
 
@@ -135,7 +137,7 @@ describe('probe in a browser', function () {
       const { lanes } = await getJson<TakeDetail>(server, `/api/takes/${take!.id}`)
       expect(lanes.map(({ name }) => name)).to.deep.equal(['main', 'web worker'])
       const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/pages/12`)).arrayBuffer()
-      const [job] = checkPage(new Uint8Array(bytes)).jobs
+      const [job] = readAnswer(PAGE, new Uint8Array(bytes)).jobs
       expect([job!.dispatched!.lane, job!.begun!.lane]).to.deep.equal([0, 1])
       expect(job!.begun!.atNs - job!.dispatched!.atNs).to.be.within(-1e6, 100e6)
       expect(job!.ended!.atNs - job!.begun!.atNs).to.be.within(3e6, 100e6)

@@ -1,17 +1,16 @@
 /** Findings, spikes, memory, roster, scaling, waiting and scoped ledgers over HTTP, on a real database. */
+import { readAnswer } from '@lapsus/core/questions'
+import { COURSE } from '@lapsus/core/questions/course'
+import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
+import { LEDGER } from '@lapsus/core/questions/ledger'
+import { readMarks } from '@lapsus/core/questions/diagnosis'
+import { MEMORY } from '@lapsus/core/questions/memory'
+import { ROSTER } from '@lapsus/core/questions/roster'
+import { SCALING } from '@lapsus/core/questions/scaling'
+import { WAITING } from '@lapsus/core/questions/waiting'
 import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
-import {
-  checkCourse,
-  checkDiagnosis,
-  checkLedger,
-  checkMarks,
-  checkMemory,
-  checkRoster,
-  checkScaling,
-  checkWaiting,
-  type Problem,
-} from '@lapsus/api'
+import { type Problem } from '@lapsus/api'
 import type { AnyRecord } from '@lapsus/core/format'
 import type { RunningServer } from '../src/index.ts'
 import { NIGHT_FRAMES as FRAMES, nightRecords } from '../../core/test/support/night.ts'
@@ -36,7 +35,8 @@ describe('diagnosis', () => {
   const importTake = (take: string) =>
     call('/imports', { method: 'POST', body: bytesOf(nightRecords(take)) as BodyInit })
   const problem = async (path: string): Promise<Problem> => (await (await call(path)).json()) as Problem
-  const diagnosis = async (query = '') => checkDiagnosis(await json(`/takes/one-night/diagnosis${query}`))
+  const diagnosis = async (query = '') =>
+    readAnswer(DIAGNOSIS, await json(`/takes/one-night/diagnosis${query}`))
   const kinds = (found: Awaited<ReturnType<typeof diagnosis>>) => found.findings.map(({ kind }) => kind)
 
   it('is worked out when a take ends, and stored', async () => {
@@ -73,10 +73,10 @@ describe('diagnosis', () => {
     const importPart = (part: AnyRecord[]) =>
       call('/imports', { method: 'POST', body: bytesOf(part) as BodyInit })
     await importPart(records.slice(0, 4))
-    const before = checkDiagnosis(await json('/takes/broken-night/diagnosis'))
+    const before = readAnswer(DIAGNOSIS, await json('/takes/broken-night/diagnosis'))
     expect([before.to, before.spikes.length]).to.deep.equal([99, 1])
     await importPart(records)
-    const after = checkDiagnosis(await json('/takes/broken-night/diagnosis'))
+    const after = readAnswer(DIAGNOSIS, await json('/takes/broken-night/diagnosis'))
     expect([after.to, after.spikes.length]).to.deep.equal([FRAMES - 1, 4])
   })
 
@@ -101,9 +101,9 @@ describe('diagnosis', () => {
         body: JSON.stringify(body),
       })
     const marked = await mark({ finding: first!.id, mark: 'known', reason: 'is being worked on' })
-    expect(checkMarks(await marked.json())).to.have.length(1)
+    expect(readMarks(await marked.json())).to.have.length(1)
     await importTake('another-night')
-    const other = checkDiagnosis(await json('/takes/another-night/diagnosis'))
+    const other = readAnswer(DIAGNOSIS, await json('/takes/another-night/diagnosis'))
     expect(other.marks).to.have.length(1)
     expect(other.marks[0]).to.include({ finding: first!.id, mark: 'known', reason: 'is being worked on' })
     await mark({ finding: first!.id, mark: 'no-problem', reason: '' })
@@ -115,7 +115,7 @@ describe('diagnosis', () => {
 
   it('gives ledgers of spikes, typical frames and their difference', async () => {
     const ledger = async (scope: string) =>
-      checkLedger(await json(`/takes/one-night/ledger?from=0&to=${FRAMES - 1}&by=path&scope=${scope}`))
+      readAnswer(LEDGER, await json(`/takes/one-night/ledger?from=0&to=${FRAMES - 1}&by=path&scope=${scope}`))
     const spikes = await ledger('spikes')
     expect(spikes).to.include({ scope: 'spikes', frames: 4 })
     const difference = await ledger('difference')
@@ -129,7 +129,7 @@ describe('diagnosis', () => {
   it('gives one path’s course and how long its runs take', async () => {
     const { findings } = await diagnosis()
     const { pathId } = findings.find(({ kind }) => kind === 'needless-updates')!
-    const course = checkCourse(await binary(`/takes/one-night/course?paths=${pathId}&from=0&to=99`))
+    const course = readAnswer(COURSE, await binary(`/takes/one-night/course?paths=${pathId}&from=0&to=99`))
     expect(course.calls).to.have.length(100)
     expect(course.callsPerFrame).to.deep.equal({ least: 20, median: 20, most: 20 })
     expect(course.runTimes).to.include({ runs: 2000, leastNs: 50_000, worstNs: 50_000 })
@@ -137,18 +137,21 @@ describe('diagnosis', () => {
   })
 
   it('gives memory, roster, waiting and scaling', async () => {
-    const memory = checkMemory(await binary('/takes/one-night/memory'))
+    const memory = readAnswer(MEMORY, await binary('/takes/one-night/memory'))
     expect(memory.heap).to.have.length(FRAMES)
     expect(memory.allocatedFrom).to.equal('bytes')
     expect(memory.allocators[0]).to.include({ bytes: 20 * 2_000 * FRAMES, steady: true })
     expect(memory.classes.find(({ name }) => name === 'imp')).to.include({ born: 8, died: 0 })
-    const { rows } = checkRoster(await json('/takes/one-night/roster'))
+    const { rows } = readAnswer(ROSTER, await json('/takes/one-night/roster'))
     expect(rows[0]).to.include({ sort: 'updater', name: 'npcs', asleep: 0.5, needless: 0.75 })
-    const waiting = checkWaiting(await json('/takes/one-night/waiting'))
+    const waiting = readAnswer(WAITING, await json('/takes/one-night/waiting'))
     expect(waiting.paths.map(({ reason }) => reason)).to.deep.equal(['refresh', 'job'])
-    const { loads } = checkScaling(await json('/takes/one-night/scaling'))
+    const { loads } = readAnswer(SCALING, await json('/takes/one-night/scaling'))
     const { id } = loads.find(({ name }) => name === 'load')!
-    const scaling = checkScaling(await json(`/takes/one-night/scaling?loads=${encodeURIComponent(id)}`))
+    const scaling = readAnswer(
+      SCALING,
+      await json(`/takes/one-night/scaling?loads=${encodeURIComponent(id)}`),
+    )
     expect(scaling.best!.law).to.equal('n')
     // Per unit of load 20 µs, and the rest of a frame.
     expect(scaling.best!.slopeNs).to.be.closeTo(20_000, 200)
@@ -171,11 +174,11 @@ describe('diagnosis', () => {
   it('is empty for a take without frames', async () => {
     const empty: AnyRecord[] = [takeRecord({ take: 'empty-night' }), endRecord(1, 0)]
     await call('/imports', { method: 'POST', body: bytesOf(empty) as BodyInit })
-    const found = checkDiagnosis(await json('/takes/empty-night/diagnosis'))
+    const found = readAnswer(DIAGNOSIS, await json('/takes/empty-night/diagnosis'))
     expect(found).to.deep.include({ findings: [], spikes: [], to: -1 })
-    expect(checkRoster(await json('/takes/empty-night/roster')).rows).to.deep.equal([])
-    expect(checkMemory(await binary('/takes/empty-night/memory')).heap).to.equal(null)
-    expect(checkWaiting(await json('/takes/empty-night/waiting'))).to.include({ frames: 0, over: 0 })
-    expect(checkScaling(await json('/takes/empty-night/scaling')).points).to.deep.equal([])
+    expect(readAnswer(ROSTER, await json('/takes/empty-night/roster')).rows).to.deep.equal([])
+    expect(readAnswer(MEMORY, await binary('/takes/empty-night/memory')).heap).to.equal(null)
+    expect(readAnswer(WAITING, await json('/takes/empty-night/waiting'))).to.include({ frames: 0, over: 0 })
+    expect(readAnswer(SCALING, await json('/takes/empty-night/scaling')).points).to.deep.equal([])
   })
 })

@@ -1,6 +1,8 @@
+import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { expect } from 'chai'
-import type { LedgerResponse, TakeDetail } from '@lapsus/api'
-import { checkPage } from '@lapsus/api'
+import type { TakeDetail } from '@lapsus/api'
+import { readAnswer } from '@lapsus/core/questions'
+import { PAGE } from '@lapsus/core/questions/page'
 import { endRecord, encodeCbor, encodeRecord, LIMITS, type ChunkRecord } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
 import type { RunningServer } from '../src/index.ts'
@@ -61,7 +63,8 @@ describe('ingest', () => {
       new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/frames`)).arrayBuffer()),
     )
   const page = async (take: string, n: number) =>
-    checkPage(
+    readAnswer(
+      PAGE,
       new Uint8Array(await (await fetch(`${server.address}/api/takes/${take}/pages/${n}`)).arrayBuffer()),
     )
 
@@ -142,7 +145,7 @@ describe('ingest', () => {
       [159, 160],
       [398, 399],
     ] as const) {
-      const { rows } = await getJson<LedgerResponse>(
+      const { rows } = await getJson<LedgerAnswer>(
         server,
         `/api/takes/long-take/ledger?from=${from}&to=${to}`,
       )
@@ -159,7 +162,7 @@ describe('ingest', () => {
       expect(at(0).totalMs).to.be.closeTo((simNs + mothsNs) / MS, 1e-9)
       expect(at(1).worstFrame).to.equal(to)
     }
-    const markers = await getJson<LedgerResponse>(server, '/api/takes/long-take/ledger?from=0&to=9&by=marker')
+    const markers = await getJson<LedgerAnswer>(server, '/api/takes/long-take/ledger?from=0&to=9&by=marker')
     expect(markers.rows).to.have.length(4)
     game.vanish()
   })
@@ -248,7 +251,7 @@ describe('ingest', () => {
       async () => (await getJson<TakeDetail>(server, '/api/takes/single-take')).figures !== null,
       'figures',
     )
-    const { rows } = await getJson<LedgerResponse>(server, '/api/takes/single-take/ledger?from=0&to=0')
+    const { rows } = await getJson<LedgerAnswer>(server, '/api/takes/single-take/ledger?from=0&to=0')
     expect(rows.find((row) => row.key === 0)!.selfP99Ms).to.be.closeTo(2, 0.002)
   })
 

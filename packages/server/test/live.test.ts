@@ -1,9 +1,10 @@
 /** Watching a recording, wishes of those who watch, parts of takes, searching, and every format. */
+import { readAnswer } from '@lapsus/core/questions'
+import { PAGE } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import { gzipSync } from 'node:zlib'
 import {
   checkLive,
-  checkPage,
   type ImportResult,
   type LiveNews,
   type Problem,
@@ -192,13 +193,13 @@ describe('takes in every format', () => {
 
   it('show what runs said about themselves on the page, with the frame’s jobs', async () => {
     const bytes = await (await fetch(`${server.address}/api/takes/test-take-1/pages/0`)).arrayBuffer()
-    const page = checkPage(new Uint8Array(bytes))
+    const page = readAnswer(PAGE, new Uint8Array(bytes))
     expect([...page.effect!]).to.deep.equal([2, 1, 0, 0])
     expect([...page.key!]).to.deep.equal([0, 9, 77, 0])
     expect(page.lives).to.deep.equal([{ class: 0, born: 3, died: 2, bytes: 480 }])
     expect(page.jobs.map(({ id }) => id)).to.deep.equal([77])
     const later = await (await fetch(`${server.address}/api/takes/test-take-1/pages/1`)).arrayBuffer()
-    const next = checkPage(new Uint8Array(later))
+    const next = readAnswer(PAGE, new Uint8Array(later))
     expect(next.updaters).to.deep.equal([
       { class: 0, instances: 10, enabled: 8, unseen: 1, far: 2, asleep: 3, everyMs: 16.5 },
     ])

@@ -1,6 +1,9 @@
 /** A database of an earlier version is brought up to date, and its takes stay readable. */
+import { readAnswer } from '@lapsus/core/questions'
+import { PAGE } from '@lapsus/core/questions/page'
+import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { expect } from 'chai'
-import { checkPage, type LedgerResponse, type TakeDetail } from '@lapsus/api'
+import { type TakeDetail } from '@lapsus/api'
 import { encodeCbor } from '@lapsus/core/format'
 import { coursesOf, encodeRollup, packCourses, rollupOf } from '@lapsus/core/rollup'
 import { decodeFrames, Digester, packSpans } from '@lapsus/core/take'
@@ -101,11 +104,11 @@ describe('a database of the first version', () => {
     const bytesOf = async (path: string) =>
       new Uint8Array(await (await fetch(`${server.address}/api/takes/an-old-take/${path}`)).arrayBuffer())
     expect([...decodeFrames(await bytesOf('frames')).mainSpans]).to.deep.equal([1, 2])
-    const page = checkPage(await bytesOf('pages/1'))
+    const page = readAnswer(PAGE, await bytesOf('pages/1'))
     expect([...page.spanDurationNs]).to.deep.equal([5_000_000, 1_000_000])
     expect(page.gauges).to.deep.equal([{ gauge: 0, value: 7 }])
     expect(page.effect).to.equal(null)
-    const { rows } = await getJson<LedgerResponse>(server, '/api/takes/an-old-take/ledger?from=0&to=1')
+    const { rows } = await getJson<LedgerAnswer>(server, '/api/takes/an-old-take/ledger?from=0&to=1')
     expect(rows[0]).to.include({ calls: 3, selfMs: 9, needless: 0, bytes: 0 })
     await server.stop()
   })

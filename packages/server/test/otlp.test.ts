@@ -1,4 +1,7 @@
 /** OpenTelemetry traces over HTTP, sent by the real SDK in both encodings. */
+import { readAnswer } from '@lapsus/core/questions'
+import { PAGE } from '@lapsus/core/questions/page'
+import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { expect } from 'chai'
 import { context, trace, type Tracer } from '@opentelemetry/api'
 import { OTLPTraceExporter as JsonExporter } from '@opentelemetry/exporter-trace-otlp-http'
@@ -6,7 +9,7 @@ import { OTLPTraceExporter as ProtobufExporter } from '@opentelemetry/exporter-t
 import { resourceFromAttributes } from '@opentelemetry/resources'
 import { BasicTracerProvider, BatchSpanProcessor } from '@opentelemetry/sdk-trace-base'
 import { gzipSync } from 'node:zlib'
-import { checkPage, type LedgerResponse, type TakeDetail, type TakeSummary } from '@lapsus/api'
+import { type TakeDetail, type TakeSummary } from '@lapsus/api'
 import type { RunningServer } from '../src/index.ts'
 import { getJson, testServer, until } from './support.ts'
 
@@ -86,7 +89,7 @@ describe('OpenTelemetry over HTTP', function () {
       expect(detail.moments).to.have.length(1)
       expect(detail.moments[0]).to.deep.include({ name: 'bell', frame: 10, data: { shift: 1 } })
       expect(detail.conditions.more).to.include({ source: 'OpenTelemetry', 'service.instance.id': encoding })
-      const ledger = await getJson<LedgerResponse>(
+      const ledger = await getJson<LedgerAnswer>(
         server,
         `/api/takes/${take!.id}/ledger?from=0&to=${FRAMES - 1}&by=marker`,
       )
@@ -98,7 +101,7 @@ describe('OpenTelemetry over HTTP', function () {
         rows.get('physics')!.totalMs + rows.get('ai')!.totalMs - 1,
       )
       const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/pages/10`)).arrayBuffer()
-      const page = checkPage(new Uint8Array(bytes))
+      const page = readAnswer(PAGE, new Uint8Array(bytes))
       const depths = [...page.path].map((path) => {
         let depth = 0
         for (let at = detail.paths[path]!.parent; at >= 0; at = detail.paths[at]!.parent) depth++

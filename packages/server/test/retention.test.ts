@@ -4,7 +4,7 @@ import { expect } from 'chai'
 import type { TakeDetail } from '@lapsus/api'
 import type { RunningServer } from '../src/index.ts'
 import { ABANDONED_AFTER_MS, closeAbandoned, touchTake } from '../src/ingest/finish.ts'
-import { purgeDeleted } from '../src/queries/takes.ts'
+import { purgeDeleted } from '../src/serve/queries/takes.ts'
 import { chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { getJson, TestGame, testServer } from './support.ts'
 

@@ -19,7 +19,7 @@ import {
 import { open } from '../src/store/connection.ts'
 import { failureKind } from '../src/store/failure.ts'
 import { errorFields } from '../src/log.ts'
-import { leavingBy } from '../src/queries/retention.ts'
+import { leavingBy } from '../src/serve/queries/retention.ts'
 import type { RunningServer } from '../src/index.ts'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { freshDatabase, getJson, TestGame, testServer, until } from './support.ts'

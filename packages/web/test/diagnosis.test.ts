@@ -1,7 +1,14 @@
 /** Findings and the evidence for them: what the screens say, and the screens in a real browser. */
+import type {
+  DiagnosisAnswer,
+  CauseReport,
+  FamilyReport,
+  FindingReport,
+} from '@lapsus/core/questions/diagnosis'
+import type { PageAnswer } from '@lapsus/core/questions/page'
+import type { ScalingAnswer } from '@lapsus/core/questions/scaling'
+import type { RosterRow } from '@lapsus/core/questions/roster'
 import { expect } from 'chai'
-import type { DiagnosisResponse, Page, ScalingResponse } from '@lapsus/api'
-import type { CauseReport, FamilyReport, FindingReport, RosterRow } from '@lapsus/core/detect'
 import { nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf } from '../../core/test/support/takes.ts'
 import { until } from '../../server/test/support.ts'
@@ -26,7 +33,7 @@ describe('sections of findings', () => {
         finding('d', { small: true }),
       ],
       marks: [mark],
-    } as DiagnosisResponse)
+    } as DiagnosisAnswer)
     expect([floor, spike, small, marked].map((list) => list.map(({ id }) => id))).to.deep.equal([
       ['a'],
       ['b'],
@@ -149,8 +156,8 @@ describe('words about scaling', () => {
     breaksAt: 391.7,
     ramp: true,
     pathId: null,
-  } as unknown as ScalingResponse
-  const words = (more: Partial<ScalingResponse> = {}) =>
+  } as unknown as ScalingAnswer
+  const words = (more: Partial<ScalingAnswer> = {}) =>
     scalingWords({ ...scaling, ...more }, 'work', 'letters', 16.7)
 
   it('say how it grows and to which load the floor holds', () => {
@@ -170,7 +177,10 @@ describe('two frames', () => {
   it('are matched path by path, the largest difference first', () => {
     const paths = { depthOf: [0, 1, 0], laneOf: [0, 0, 1] } as unknown as Parameters<typeof matchPaths>[2]
     const page = (path: number[], durations: number[]) =>
-      ({ path: Uint32Array.from(path), spanDurationNs: Float64Array.from(durations) }) as unknown as Page
+      ({
+        path: Uint32Array.from(path),
+        spanDurationNs: Float64Array.from(durations),
+      }) as unknown as PageAnswer
     const here = sumsByPath(page([0, 1, 1, 2], [100, 30, 40, 500]), paths)
     const there = sumsByPath(page([0, 1], [50, 45]), paths)
     expect(here.get(0)).to.deep.equal({ calls: 1, selfNs: 30 })

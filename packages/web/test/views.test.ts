@@ -1,7 +1,9 @@
 /** The pure parts of the views: layout, lines, addresses, numbers. */
+import { entryOf, type LedgerAnswer } from '@lapsus/core/questions/ledger'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import fc from 'fast-check'
-import type { LedgerResponse, Page, TakeDetail } from '@lapsus/api'
+import type { TakeDetail } from '@lapsus/api'
 import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
 import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
@@ -52,7 +54,7 @@ function open(frames: FrameSpec[]) {
     paths,
     markers: declarations.markers,
   } as OpenTake
-  const page: Page = {
+  const page: PageAnswer = {
     frame: 0,
     startNs: 0,
     durationNs: chunk.frames.durationNs[0]!,
@@ -69,21 +71,17 @@ function open(frames: FrameSpec[]) {
     jobs: [],
   }
   const rollup = rollupOf(coursesOf(chunk, paths), paths, 0)
-  const ledger = (by: 'path' | 'marker' | 'group'): LedgerResponse => ({
+  const ledger = (by: 'path' | 'marker' | 'group'): LedgerAnswer => ({
     from: 0,
     to: frames.length - 1,
     by,
     scope: 'chosen',
     frames: 1,
     durationMs: null,
+    target: 60,
+    version: 1,
     withoutRecorder: false,
-    rows: ledgerRows(rollup, by).map((row) => ({
-      ...row,
-      selfMs: row.selfNs / MS,
-      totalMs: row.totalNs / MS,
-      selfP99Ms: row.selfP99Ns / MS,
-      worstSelfMs: row.worstSelfNs / MS,
-    })),
+    rows: ledgerRows(rollup, by).map(entryOf),
   })
   return { take, page, ledger }
 }

@@ -1,6 +1,8 @@
 /** What the screens say in words. */
+import type { LedgerAnswer, LedgerEntry } from '@lapsus/core/questions/ledger'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
-import type { LedgerResponse, LedgerRowDto, Page, TakeDetail, TakeSummary } from '@lapsus/api'
+import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { emptyFrames, PathTable } from '@lapsus/core/take'
 import { conditionRows, conditionWords } from '../src/format/conditions.ts'
 import { gaugeValue } from '@lapsus/core/words'
@@ -47,7 +49,7 @@ function open(): OpenTake {
   return { detail, frames, paths, markers: new Map(markers.map((declared) => [declared.id, declared])) }
 }
 
-const page = (fields: Partial<Page>): Page => ({
+const page = (fields: Partial<PageAnswer>): PageAnswer => ({
   frame: 0,
   startNs: 0,
   durationNs: 6000,
@@ -191,12 +193,12 @@ describe('words about conditions', () => {
 })
 
 describe('details of the ledger', () => {
-  const row = (fields: Partial<LedgerRowDto>) =>
-    ({ bytes: 0, said: 0, needless: 0, repeated: 0, ...fields }) as LedgerRowDto
+  const row = (fields: Partial<LedgerEntry>) =>
+    ({ bytes: 0, said: 0, needless: 0, repeated: 0, ...fields }) as LedgerEntry
   const scope = { frames: 10, durationMs: 100, budgetMs: 16 }
 
   it('have a column only where some row has something in it', () => {
-    const of = (...rows: LedgerRowDto[]) => detailsIn({ rows } as LedgerResponse)
+    const of = (...rows: LedgerEntry[]) => detailsIn({ rows } as LedgerAnswer)
     expect(detailsIn(null)).to.deep.equal([])
     expect(of(row({}), row({ said: 5 }))).to.deep.equal([])
     expect(of(row({ bytes: 9 }), row({ repeated: 1 }))).to.deep.equal(['bytes', 'repeated'])

@@ -25,6 +25,19 @@ const LEAST_SPAN = 1 / 3
 /** The rate of false discoveries at which a moment is believed. */
 const BELIEVED = 0.01
 
+export const FAMILY_LIMITS = {
+  ...{
+    LEAST_LIKENESS,
+    AFTER_MOMENT,
+    LEAST_MEMBERS,
+    PERIOD_SPREAD,
+    LEAST_GAPS,
+    MOST_MISSED,
+    LEAST_SPAN,
+    BELIEVED,
+  },
+}
+
 export interface SpikeFamily {
   /** Indices into the list of spikes, in order of time; at least two. */
   spikes: number[]

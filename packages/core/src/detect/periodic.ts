@@ -14,6 +14,8 @@ const LEAST_RUNS = 4
 const SLACK = 0.05
 const REGULAR = 0.8
 
+export const PERIOD_LIMITS = { LEAST_RUNS, SLACK, REGULAR }
+
 /** Null when it does not run regularly. A path that runs in every frame has period 1. */
 export function periodOf({ frame }: Pick<PathCourse, 'frame'>): Period | null {
   if (frame.length < LEAST_RUNS) return null

@@ -156,6 +156,10 @@ export function holdsThroughout(load: Float64Array, costNs: Float64Array, use: U
   return telling >= 2 && agreeing >= MOST_AGREE * telling
 }
 
+export const SCALING_LIMITS = {
+  ...{ MOST_POINTS, LEAST_POINTS, LEAST_SPAN, AS_GOOD, PARTS, LEAST_PART_SPAN, AGREES, MOST_AGREE },
+}
+
 /** What a law says a load costs, ns. */
 export const costAt = ({ law, baseNs, slopeNs }: Fit, load: number): number =>
   baseNs + slopeNs * SHAPES[law === 'n·m' ? 'n' : law](load)

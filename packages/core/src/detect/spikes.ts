@@ -62,6 +62,10 @@ export interface Spike {
   causes: Cause[]
 }
 
+export const SPIKE_LIMITS = {
+  ...{ REACH, SIGMAS, LEAST_EXCESS, JOIN, COVERED, TRIFLE, PAUSE_NS, PAUSE_SHARE },
+}
+
 /** Main-lane time outside any marker, by frame. */
 export function unmarkedNs({ frames, courses, paths }: Study): Float64Array {
   const rest = frames.durationNs.slice()

@@ -1,45 +1,41 @@
 /** What the runs of each path said about themselves, frame by frame: beside the courses, cell for cell. */
 import { joinSections, splitSections, VarintWriter } from '../take/index.ts'
 
-/** The columns that add up over cells, chunks and takes. */
-export const DETAIL_SUMS = [
-  'said',
-  'needless',
-  'needlessNs',
-  'repeated',
-  'repeatedNs',
-  'bytes',
-  'unknownBytes',
-] as const
-export type DetailSums = Record<(typeof DETAIL_SUMS)[number], number>
-
-export const noDetails = (): DetailSums =>
-  Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, 0])) as unknown as DetailSums
-
-/** One element a cell of the courses. */
-export interface CourseDetails {
-  /** Runs without a key that said whether they changed anything. */
-  said: Uint32Array
-  /** Of these, the runs that changed nothing, and their time with their children. */
-  needless: Uint32Array
-  needlessNs: Float64Array
-  /** Runs with a key that had been asked, and answered alike, in the same frame; and their time. */
-  repeated: Uint32Array
-  repeatedNs: Float64Array
-  /** Allocated by the runs alone, where known; and the runs of which it is not known. */
-  bytes: Float64Array
-  unknownBytes: Uint32Array
+interface DetailRule {
+  /** What one cell of it is kept in. */
+  array: Uint32ArrayConstructor | Float64ArrayConstructor
+  unit: string
+  about: string
 }
 
-export const newCourseDetails = (cells: number): CourseDetails => ({
-  said: new Uint32Array(cells),
-  needless: new Uint32Array(cells),
-  needlessNs: new Float64Array(cells),
-  repeated: new Uint32Array(cells),
-  repeatedNs: new Float64Array(cells),
-  bytes: new Float64Array(cells),
-  unknownBytes: new Uint32Array(cells),
-})
+/** What adds up over cells, chunks and takes, beside calls and times; in the order in which it is stored. */
+export const DETAIL_RULES = {
+  said: { array: Uint32Array, unit: '', about: 'runs without a key that said whether they changed anything' },
+  needless: { array: Uint32Array, unit: '', about: 'of these, the runs that changed nothing' },
+  needlessNs: { array: Float64Array, unit: 'ns', about: 'their time with all inside' },
+  repeated: {
+    array: Uint32Array,
+    unit: '',
+    about: 'runs with a key that had been asked, and answered alike, in the same frame',
+  },
+  repeatedNs: { array: Float64Array, unit: 'ns', about: 'their time with all inside' },
+  bytes: { array: Float64Array, unit: 'bytes', about: 'allocated by the runs alone, where known' },
+  unknownBytes: { array: Uint32Array, unit: '', about: 'runs of which that is not known' },
+} as const satisfies Record<string, DetailRule>
+type DetailName = keyof typeof DETAIL_RULES
+export type DetailSums = Record<DetailName, number>
+/** One element a cell of the courses. */
+export type CourseDetails = { [K in DetailName]: InstanceType<(typeof DETAIL_RULES)[K]['array']> }
+
+export const DETAIL_SUMS = Object.keys(DETAIL_RULES) as DetailName[]
+
+const mapDetails = <T>(make: (rule: DetailRule) => T) =>
+  Object.fromEntries(DETAIL_SUMS.map((sum) => [sum, make(DETAIL_RULES[sum])]))
+
+export const noDetails = () => mapDetails(() => 0) as DetailSums
+
+export const newCourseDetails = (cells: number) =>
+  mapDetails(({ array }) => new array(cells)) as unknown as CourseDetails
 
 /** A section a column; a column of nothing but zeros is empty. */
 export function packCourseDetails(details: CourseDetails): Uint8Array {

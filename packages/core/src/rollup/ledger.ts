@@ -31,10 +31,14 @@ export interface LedgerRow {
 /** The rows of a ledger, most self time first. */
 export function ledgerRows(rollup: Rollup, by: LedgerBy): LedgerRow[] {
   const table = { path: rollup.paths, marker: rollup.markers, group: rollup.groups }[by]
-  return Array.from(table.key.keys(), (row) => ledgerRow(table, row, rollup.frames)).sort(
+  return rowsOf(table, rollup.frames)
+}
+
+/** @param frames rolled up, with or without runs */
+export const rowsOf = (table: RollupTable, frames: number): LedgerRow[] =>
+  Array.from(table.key.keys(), (row) => ledgerRow(table, row, frames)).sort(
     (a, b) => b.selfNs - a.selfNs || a.key - b.key,
   )
-}
 
 function ledgerRow(table: RollupTable, row: number, frames: number): LedgerRow {
   const from = row === 0 ? 0 : table.bucketEnd[row - 1]!

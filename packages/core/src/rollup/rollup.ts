@@ -57,6 +57,24 @@ export const ledgerKey = ({ id, lane, marker, group }: Path, by: LedgerBy): numb
 export const countsInTotal = ({ outermostOfMarker, outermostOfGroup }: Path, by: LedgerBy): boolean =>
   by === 'path' || (by === 'marker' ? outermostOfMarker : outermostOfGroup)
 
+/** One path's cells: the elements `first` to before `end` of columns, in order of frames. */
+export interface PathCells {
+  path: number
+  columns: Pick<Courses, 'frame' | 'calls' | 'selfNs' | 'totalNs' | 'details'>
+  first: number
+  end: number
+}
+
+/** Which frames of some cells are rolled up. */
+export interface RolledFrames {
+  from: number
+  to: number
+  /** Number in the take of frame 0. */
+  firstFrame: number
+  /** 1 for each frame that counts; null for all of them. */
+  use: Uint8Array | null
+}
+
 /**
  * Rolls up frames `from` to before `to` of a chunk.
  * @param firstFrame number in the take of the chunk's frame 0
@@ -68,51 +86,48 @@ export function rollupOf(
   from = 0,
   to = courses.frames,
 ): Rollup {
-  const table = (by: LedgerBy) =>
-    tableOf(
-      courses,
-      firstFrame,
-      from,
-      to,
-      (path) => ledgerKey(paths.get(path), by),
-      (path) => countsInTotal(paths.get(path), by),
-    )
+  const cells = Array.from(courses.path, (path, i): PathCells => ({
+    path,
+    columns: courses,
+    first: i === 0 ? 0 : courses.cellEnd[i - 1]!,
+    end: courses.cellEnd[i]!,
+  }))
+  const table = (by: LedgerBy) => rollupTable(cells, paths, by, { from, to, firstFrame, use: null })
   return { frames: to - from, paths: table('path'), markers: table('marker'), groups: table('group') }
 }
 
 /** Adds up the paths that share a key, frame by frame, then over the frames. */
-function tableOf(
-  courses: Courses,
-  firstFrame: number,
-  from: number,
-  to: number,
-  keyOf: (path: number) => number,
-  countsTowardsTotal: (path: number) => boolean,
+export function rollupTable(
+  cells: readonly PathCells[],
+  paths: PathTable,
+  by: LedgerBy,
+  { from, to, firstFrame, use }: RolledFrames,
 ): RollupTable {
-  const members = new Map<number, number[]>()
-  courses.path.forEach((path, i) => {
-    const key = keyOf(path)
-    const indices = members.get(key)
-    if (indices === undefined) members.set(key, [i])
-    else indices.push(i)
-  })
+  const members = new Map<number, PathCells[]>()
+  for (const one of cells) {
+    const key = ledgerKey(paths.get(one.path), by)
+    const known = members.get(key)
+    if (known === undefined) members.set(key, [one])
+    else known.push(one)
+  }
   const rows = new TableBuilder()
   const ran = new FramesOfRow(to - from)
   for (const key of [...members.keys()].sort((a, b) => a - b)) {
     ran.clear()
+    const own = members.get(key)!
     let calls = 0
     let totalNs = 0
-    const details = courses.details === null ? null : noDetails()
-    for (const index of members.get(key)!) {
-      const addTotal = countsTowardsTotal(courses.path[index]!)
-      const end = courses.cellEnd[index]!
-      for (let cell = index === 0 ? 0 : courses.cellEnd[index - 1]!; cell < end; cell++) {
-        const frame = courses.frame[cell]!
-        if (frame < from || frame >= to) continue
-        ran.add(frame - from, courses.selfNs[cell]!)
-        calls += courses.calls[cell]!
-        if (addTotal) totalNs += courses.totalNs[cell]!
-        if (details !== null) for (const sum of DETAIL_SUMS) details[sum] += courses.details![sum][cell]!
+    const details = own.some(({ columns }) => columns.details !== null) ? noDetails() : null
+    for (const { path, columns, first, end } of own) {
+      const addTotal = countsInTotal(paths.get(path), by)
+      for (let cell = first; cell < end; cell++) {
+        const frame = columns.frame[cell]!
+        if (frame < from || frame >= to || (use !== null && use[frame] === 0)) continue
+        ran.add(frame - from, columns.selfNs[cell]!)
+        calls += columns.calls[cell]!
+        if (addTotal) totalNs += columns.totalNs[cell]!
+        if (columns.details !== null)
+          for (const sum of DETAIL_SUMS) details![sum] += columns.details[sum][cell]!
       }
     }
     if (calls > 0) rows.addFrames({ key, calls, totalNs, details }, ran, firstFrame + from)

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { excerptRecords } from '../queries/export.ts'
+import { excerptRecords } from '../store/records.ts'
 import { RecordStore } from './store-records.ts'
 import type { Store, TakeRow } from '../store/store.ts'
 

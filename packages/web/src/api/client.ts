@@ -1,38 +1,36 @@
 /** Everything the pages ask of the server. Answers are checked before they are used. */
+import type { FindingMark } from '@lapsus/core/questions/diagnosis'
 import {
   checkBudgets,
-  checkCourse,
   checkDemoGame,
-  checkDiagnosis,
   checkImport,
-  checkLedger,
   checkLive,
-  checkMarks,
-  checkMemory,
-  checkPage,
   checkPlan,
   checkPlans,
   checkRecording,
   checkRecordings,
-  checkRoster,
-  checkScaling,
   checkSession,
   checkStorage,
   checkTake,
   checkTakes,
   checkTakeSummary,
-  checkWaiting,
   type ExcerptRequest,
-  type FindingMark,
   type GroupBudgets,
   type ImportResult,
   type Problem,
   type RecordingRequest,
 } from '@lapsus/api'
 import type { ExportFormat } from '@lapsus/core/exchange'
-import type { LedgerScope } from '@lapsus/core/detect'
 import { planToJson, type Plan } from '@lapsus/core/remedy'
-import type { LedgerBy } from '@lapsus/core/rollup'
+import {
+  readAnswer,
+  travelsAsCbor,
+  type Answer,
+  type Question,
+  type Shape,
+  type Told,
+} from '@lapsus/core/questions'
+import { readMarks } from '@lapsus/core/questions/diagnosis'
 import { decodeFrames } from '@lapsus/core/take'
 import { untilBack } from '../state/connection.ts'
 import { useSession } from '../state/session.ts'
@@ -97,17 +95,31 @@ export interface FramesQuery {
   withoutRecorder: boolean
 }
 
-/** An address below a take, for the frames asked about. */
-function about(id: string, what: string, query: FramesQuery, more: Record<string, string> = {}): string {
-  const { from, to, target, withoutRecorder } = query
-  const params = new URLSearchParams({
-    from: String(from),
-    to: String(to),
-    target: String(target),
-    recorder: withoutRecorder ? 'without' : 'as-recorded',
-    ...more,
-  })
-  return `${take(id)}/${what}?${params}`
+/**
+ * Asks a question about a take.
+ * @param frames which it is about; null for a question that is about none
+ */
+async function ask<A extends Shape, T extends Shape>(
+  question: Question<A, T>,
+  takeId: string,
+  frames: FramesQuery | null,
+  asked: Told<A>,
+  signal?: AbortSignal,
+): Promise<Answer<Question<A, T>>> {
+  const params = new URLSearchParams()
+  if (frames !== null) {
+    for (const name of ['from', 'to', 'target'] as const) params.set(name, String(frames[name]))
+    params.set('recorder', frames.withoutRecorder ? 'without' : 'as-recorded')
+  }
+  let path: string = question.at
+  for (const [name, value] of Object.entries(asked)) {
+    if (value === undefined) continue
+    if (path.includes(`:${name}`)) path = path.replace(`:${name}`, encodeURIComponent(String(value)))
+    else params.set(name, String(value))
+  }
+  const address = `${take(takeId)}/${path}?${params}`
+  const sent = travelsAsCbor(question) ? await binary(address, { signal }) : await json(address, { signal })
+  return readAnswer(question as Question, sent) as Answer<Question<A, T>>
 }
 
 export const api = {
@@ -117,38 +129,9 @@ export const api = {
   take: async (id: string, signal?: AbortSignal) => checkTake(await json(take(id), { signal })),
   frames: async (id: string, signal?: AbortSignal) =>
     decodeFrames(await binary(`${take(id)}/frames`, { signal })),
-  page: async (id: string, frame: number, signal?: AbortSignal) =>
-    checkPage(await binary(`${take(id)}/pages/${frame}`, { signal })),
-  ledger: async (
-    id: string,
-    query: FramesQuery & { by: LedgerBy; scope: LedgerScope },
-    signal?: AbortSignal,
-  ) => checkLedger(await json(about(id, 'ledger', query, { by: query.by, scope: query.scope }), { signal })),
-  diagnosis: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
-    checkDiagnosis(await json(about(id, 'diagnosis', query), { signal })),
-  memory: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
-    checkMemory(await binary(about(id, 'memory', query), { signal })),
-  roster: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
-    checkRoster(await json(about(id, 'roster', query), { signal })),
-  waiting: async (id: string, query: FramesQuery, signal?: AbortSignal) =>
-    checkWaiting(await json(about(id, 'waiting', query), { signal })),
-  /** @param path null for whole frames @param loads ids; none for the one that explains most */
-  scaling: async (
-    id: string,
-    query: FramesQuery & { path: number | null; loads: string[] },
-    signal?: AbortSignal,
-  ) => {
-    const { path, loads } = query
-    const more = {
-      ...(path === null ? {} : { path: String(path) }),
-      ...(loads.length === 0 ? {} : { loads: loads.join(',') }),
-    }
-    return checkScaling(await json(about(id, 'scaling', query, more), { signal }))
-  },
-  course: async (id: string, query: FramesQuery & { paths: number[] }, signal?: AbortSignal) =>
-    checkCourse(await binary(about(id, 'course', query, { paths: query.paths.join(',') }), { signal })),
+  ask,
   markFinding: async (id: string, finding: string, mark: FindingMark['mark'] | null, reason: string) =>
-    checkMarks(await json(`${take(id)}/marks`, withBody('PUT', { finding, mark, reason }))),
+    readMarks(await json(`${take(id)}/marks`, withBody('PUT', { finding, mark, reason }))),
   plans: async (takeId: string) => checkPlans(await json(`${take(takeId)}/plans`)),
   plan: async (id: string) => checkPlan(await json(plan(id))),
   /** @param sent a plan, or what somebody believes to be one */

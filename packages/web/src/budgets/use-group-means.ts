@@ -1,3 +1,4 @@
+import { LEDGER } from '@lapsus/core/questions/ledger'
 import { useMemo } from 'react'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
@@ -13,7 +14,7 @@ export function useGroupMeans(take: OpenTake): ReadonlyMap<string, number> | nul
   const query = useFramesQuery(take)
   const isAsked = Object.keys(groups).length > 0
   const { answer } = useAnswer(`${isAsked} ${take.detail.id} ${JSON.stringify(query)}`, async (signal) =>
-    isAsked ? api.ledger(take.detail.id, { ...query, by: 'group', scope: 'chosen' }, signal) : null,
+    isAsked ? api.ask(LEDGER, take.detail.id, query, { by: 'group' }, signal) : null,
   )
   return useMemo(() => {
     if (answer === null || answer === undefined) return null

@@ -1,5 +1,5 @@
+import type { FindingMark } from '@lapsus/core/questions/diagnosis'
 import { useState } from 'react'
-import type { FindingMark } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
 import { Choice } from '../components/choice.tsx'
 

@@ -1,6 +1,4 @@
 /** Findings as the column lists them: what is worth a look, and what is folded away. Pure. */
-import type { DiagnosisResponse, FindingMark } from '@lapsus/api'
-import type { FindingReport } from '@lapsus/core/detect'
 
 export interface MarkedFinding extends FindingReport {
   mark: FindingMark | null
@@ -15,7 +13,7 @@ export interface FindingSections {
   small: MarkedFinding[]
 }
 
-export function sectionsOf({ findings, marks }: DiagnosisResponse): FindingSections {
+export function sectionsOf({ findings, marks }: DiagnosisAnswer): FindingSections {
   const markOf = new Map(marks.map((mark) => [mark.finding, mark]))
   const all = findings.map((finding) => ({ ...finding, mark: markOf.get(finding.id) ?? null }))
   const open = all.filter(({ mark }) => mark === null)
@@ -27,3 +25,4 @@ export function sectionsOf({ findings, marks }: DiagnosisResponse): FindingSecti
     small: open.filter(({ small }) => small),
   }
 }
+import type { DiagnosisAnswer, FindingMark, FindingReport } from '@lapsus/core/questions/diagnosis'

@@ -1,4 +1,4 @@
-import type { FindingReport } from '@lapsus/core/detect'
+import type { FindingReport } from '@lapsus/core/questions/diagnosis'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type View } from '../state/view.ts'
 

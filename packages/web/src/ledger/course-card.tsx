@@ -1,5 +1,6 @@
+import { COURSE, type CourseAnswer } from '@lapsus/core/questions/course'
+import type { LedgerEntry } from '@lapsus/core/questions/ledger'
 import { useMemo } from 'react'
-import type { CourseResponse, LedgerRowDto } from '@lapsus/api'
 import { amount, count, ms, plural, three } from '@lapsus/core/words'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
@@ -15,7 +16,7 @@ interface CardProps {
   path: number
   /** All paths of the marker on that lane, rather than the one. */
   wholeMarker: boolean
-  rows: LedgerRowDto[]
+  rows: LedgerEntry[]
   scope: Scope
 }
 
@@ -32,7 +33,7 @@ export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) 
   )
   const { answer, error } = useAnswer(
     `${take.detail.id} ${paths.join()} ${JSON.stringify(query)}`,
-    (signal) => api.course(take.detail.id, { ...query, paths }, signal),
+    (signal) => api.ask(COURSE, take.detail.id, query, { paths: paths.join(',') }, signal),
   )
   const callers = useMemo(() => callersOf(rows, marker, take), [rows, marker, take])
   const names = take.paths.chain(path).map((id) => take.markers.get(take.paths.get(id).marker)!.name)
@@ -63,7 +64,7 @@ export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) 
   )
 }
 
-function Course({ course }: { course: CourseResponse }) {
+function Course({ course }: { course: CourseAnswer }) {
   const change = useView((view) => view.change)
   const { callsPerFrame, peaks, from, selfNs } = course
   return (
@@ -91,7 +92,7 @@ function Course({ course }: { course: CourseResponse }) {
   )
 }
 
-function RunTimes({ course: { runTimes, chunksRead, chunks } }: { course: CourseResponse }) {
+function RunTimes({ course: { runTimes, chunksRead, chunks } }: { course: CourseAnswer }) {
   if (runTimes === null) return <p className="text-xs text-faint">No single run was found to time.</p>
   const { bins, runs, leastNs, medianNs, p95Ns, worstNs } = runTimes
   const most = Math.max(...bins.map((bin) => bin.runs))
@@ -122,7 +123,7 @@ function RunTimes({ course: { runTimes, chunksRead, chunks } }: { course: Course
   )
 }
 
-function Callers({ callers, take, scope }: { callers: LedgerRowDto[]; take: OpenTake; scope: Scope }) {
+function Callers({ callers, take, scope }: { callers: LedgerEntry[]; take: OpenTake; scope: Scope }) {
   return (
     <div className="min-w-0">
       <Head>called by</Head>

@@ -1,3 +1,4 @@
+import { LEDGER_SCOPES, type LedgerScope, type LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import {
   ChevronDown,
@@ -9,8 +10,6 @@ import {
   Scale,
 } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from 'react'
-import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
-import type { LedgerResponse } from '@lapsus/api'
 import { BudgetsWindow } from '../budgets/budgets-window.tsx'
 import { ShareChip } from '../budgets/group-share.tsx'
 import { IconButton } from '../components/button.tsx'
@@ -255,7 +254,7 @@ function OneOf<T extends string>({ wide, words, ...choice }: OneOfProps<T>) {
 }
 
 /** Time is that of the frames themselves: between kept stretches there is some that nobody recorded. */
-function scopeOf({ frames }: OpenTake, ledger: LedgerResponse | null, budgetMs: number): Scope {
+function scopeOf({ frames }: OpenTake, ledger: LedgerAnswer | null, budgetMs: number): Scope {
   if (ledger === null) return { frames: 1, durationMs: 1, budgetMs }
   const { from, to, durationMs } = ledger
   const allNs = () => frames.durationNs.subarray(from, to + 1).reduce((sum, ns) => sum + ns, 0)

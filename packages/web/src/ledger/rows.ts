@@ -1,5 +1,5 @@
 /** From a ledger's figures to the lines of the table: names, order, tree, units. Pure. */
-import type { LedgerResponse, LedgerRowDto } from '@lapsus/api'
+import type { LedgerAnswer, LedgerEntry } from '@lapsus/core/questions/ledger'
 import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { NO_PATH } from '@lapsus/core/take'
@@ -9,7 +9,7 @@ import type { OpenTake } from '../state/take.ts'
 import type { Grouping, Sort, Unit } from '../state/view.ts'
 
 export interface LedgerLine {
-  row: LedgerRowDto
+  row: LedgerEntry
   name: string
   lane: string
   /** It is time waited, not worked. */
@@ -57,8 +57,8 @@ export const DETAILS = {
 export type Detail = keyof typeof DETAILS
 
 /** The details that some row of a ledger has. */
-export function detailsIn(ledger: LedgerResponse | null): Detail[] {
-  const has = (test: (row: LedgerRowDto) => boolean) => ledger !== null && ledger.rows.some(test)
+export function detailsIn(ledger: LedgerAnswer | null): Detail[] {
+  const has = (test: (row: LedgerEntry) => boolean) => ledger !== null && ledger.rows.some(test)
   const present: Record<Detail, boolean> = {
     bytes: has((row) => row.bytes > 0),
     needless: has((row) => row.needless > 0),
@@ -68,7 +68,7 @@ export function detailsIn(ledger: LedgerResponse | null): Detail[] {
 }
 
 /** A detail of a row as text; empty where the row has none. */
-export function detailOf(detail: Detail, row: LedgerRowDto, { frames }: Scope): string {
+export function detailOf(detail: Detail, row: LedgerEntry, { frames }: Scope): string {
   if (detail === 'bytes') return row.bytes > 0 ? bytes(Math.round(row.bytes / frames)) : ''
   if (detail === 'needless') return row.said > 0 ? percent(row.needless / row.said) : ''
   return row.repeated > 0 ? three(row.repeated / frames) : ''
@@ -76,7 +76,7 @@ export function detailOf(detail: Detail, row: LedgerRowDto, { frames }: Scope): 
 
 const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
 
-const SORT_VALUES: Record<Exclude<Sort, 'name'>, (row: LedgerRowDto) => number> = {
+const SORT_VALUES: Record<Exclude<Sort, 'name'>, (row: LedgerEntry) => number> = {
   self: (row) => row.selfMs,
   total: (row) => row.totalMs,
   p99: (row) => row.selfP99Ms,
@@ -95,7 +95,7 @@ const compare = (sort: Sort) => (a: LedgerLine, b: LedgerLine) =>
  * @param closed paths whose children are folded away
  */
 export function ledgerLines(
-  ledger: LedgerResponse,
+  ledger: LedgerAnswer,
   take: OpenTake,
   { by, sort, search }: { by: Grouping; sort: Sort; search: string },
   closed: ReadonlySet<number>,
@@ -110,7 +110,7 @@ export function ledgerLines(
   return treeLines(lines, take, sort, wanted === '' ? null : matches, closed)
 }
 
-function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): LedgerLine {
+function lineOf(row: LedgerEntry, { by }: LedgerAnswer, take: OpenTake): LedgerLine {
   const laneName = (lane: number) => take.detail.lanes.find(({ id }) => id === lane)?.name ?? ''
   const common = { row, indent: 0, children: 0, open: true, isPath: by === 'path' }
   if (by === 'path') {
@@ -131,8 +131,8 @@ function lineOf(row: LedgerRowDto, { by }: LedgerResponse, take: OpenTake): Ledg
 }
 
 /** Sums of rows that share a lane, or that the same marker called. Percentiles of a sum are not known. */
-function gathered({ rows }: LedgerResponse, take: OpenTake, by: 'lane' | 'caller'): LedgerLine[] {
-  const sums = new Map<number, LedgerRowDto>()
+function gathered({ rows }: LedgerAnswer, take: OpenTake, by: 'lane' | 'caller'): LedgerLine[] {
+  const sums = new Map<number, LedgerEntry>()
   for (const row of rows) {
     const key = by === 'lane' ? laneOfKey(row.key) : callerOf(row.key, take)
     const sum = sums.get(key)
@@ -159,7 +159,7 @@ const SUMMED = [
   'repeatedNs',
 ] as const
 
-function addTo(sum: LedgerRowDto, row: LedgerRowDto): void {
+function addTo(sum: LedgerEntry, row: LedgerEntry): void {
   for (const column of [...SUMMED, 'bytes', 'unknownBytes'] as const) sum[column] += row[column]
   sum.frames = Math.max(sum.frames, row.frames)
   if (row.worstSelfMs <= sum.worstSelfMs) return
@@ -174,8 +174,8 @@ function callerOf(path: number, { paths }: OpenTake): number {
 }
 
 /** Who calls a marker, most total time first. */
-export function callersOf(rows: LedgerRowDto[], marker: number, take: OpenTake): LedgerRowDto[] {
-  const sums = new Map<number, LedgerRowDto>()
+export function callersOf(rows: LedgerEntry[], marker: number, take: OpenTake): LedgerEntry[] {
+  const sums = new Map<number, LedgerEntry>()
   for (const row of rows) {
     if (take.paths.get(row.key).marker !== marker) continue
     const key = callerOf(row.key, take)

@@ -1,4 +1,4 @@
-import type { MemoryResponse } from '@lapsus/api'
+import type { MemoryAnswer } from '@lapsus/core/questions/memory'
 import { bytes, ms } from '@lapsus/core/words'
 import type { Palette } from '../components/palette.ts'
 
@@ -11,7 +11,7 @@ export function drawHeap(
   width: number,
   height: number,
   palette: Palette,
-  { heap, limitBytes, collections, from }: MemoryResponse,
+  { heap, limitBytes, collections, from }: MemoryAnswer,
   frame: number,
 ): void {
   const values = heap!

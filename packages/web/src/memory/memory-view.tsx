@@ -1,5 +1,5 @@
+import { MEMORY, type MemoryAnswer } from '@lapsus/core/questions/memory'
 import { useCallback } from 'react'
-import type { MemoryResponse } from '@lapsus/api'
 import { bytes, ms, percent, plural, three } from '@lapsus/core/words'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
@@ -15,7 +15,7 @@ import { drawHeap, drawInstances } from './draw-memory.ts'
 export function MemoryView({ take }: { take: OpenTake }) {
   const query = useFramesQuery(take)
   const { answer, error } = useAnswer(`${take.detail.id} memory ${JSON.stringify(query)}`, (signal) =>
-    api.memory(take.detail.id, query, signal),
+    api.ask(MEMORY, take.detail.id, query, {}, signal),
   )
   if (error !== null)
     return (
@@ -51,7 +51,7 @@ export function MemoryView({ take }: { take: OpenTake }) {
   )
 }
 
-function Summary({ memory }: { memory: MemoryResponse }) {
+function Summary({ memory }: { memory: MemoryAnswer }) {
   const { heap, bytesPerSecond, allocatedFrom, kinds, nextCollectionMs, limitBytes, growing } = memory
   const collections = kinds.reduce((sum, kind) => sum + kind.count, 0)
   const pauses = kinds.reduce((sum, kind) => sum + kind.totalMs, 0)
@@ -85,7 +85,7 @@ function Summary({ memory }: { memory: MemoryResponse }) {
 }
 
 /** Chosen on a picture of all frames. */
-function useFramePick(memory: MemoryResponse) {
+function useFramePick(memory: MemoryAnswer) {
   const change = useView((view) => view.change)
   return (event: React.MouseEvent<HTMLCanvasElement>) => {
     const { width } = event.currentTarget.getBoundingClientRect()
@@ -96,7 +96,7 @@ function useFramePick(memory: MemoryResponse) {
   }
 }
 
-function Heap({ memory }: { memory: MemoryResponse }) {
+function Heap({ memory }: { memory: MemoryAnswer }) {
   const frame = useView((view) => view.frame)
   const pick = useFramePick(memory)
   const draw = useCallback<Draw>(
@@ -122,7 +122,7 @@ const Head = ({ children, about }: { children: string; about: string }) => (
   </h3>
 )
 
-function Collections({ memory: { kinds } }: { memory: MemoryResponse }) {
+function Collections({ memory: { kinds } }: { memory: MemoryAnswer }) {
   const change = useView((view) => view.change)
   return (
     <div>
@@ -175,7 +175,7 @@ function Collections({ memory: { kinds } }: { memory: MemoryResponse }) {
   )
 }
 
-function Instances({ memory }: { memory: MemoryResponse }) {
+function Instances({ memory }: { memory: MemoryAnswer }) {
   const { classes } = memory
   return (
     <div>
@@ -241,7 +241,7 @@ function InstanceLine({ alive, grows }: { alive: Float64Array; grows: boolean })
 
 const MOST_ALLOCATORS = 12
 
-function Allocators({ memory, take }: { memory: MemoryResponse; take: OpenTake }) {
+function Allocators({ memory, take }: { memory: MemoryAnswer; take: OpenTake }) {
   const change = useView((view) => view.change)
   const { allocators, allocated } = memory
   const all = allocators.reduce((sum, one) => sum + one.bytes, 0)
@@ -292,7 +292,7 @@ function Allocators({ memory, take }: { memory: MemoryResponse; take: OpenTake }
 
 const MOST_PAUSES = 10
 
-function Pauses({ memory: { collections }, take }: { memory: MemoryResponse; take: OpenTake }) {
+function Pauses({ memory: { collections }, take }: { memory: MemoryAnswer; take: OpenTake }) {
   const change = useView((view) => view.change)
   const worst = [...collections].sort((a, b) => b.pauseMs - a.pauseMs).slice(0, MOST_PAUSES)
   if (worst.length === 0) return null

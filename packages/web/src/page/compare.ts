@@ -1,5 +1,5 @@
 /** Two frames side by side: what each path did in one and in the other. Pure. */
-import type { Page } from '@lapsus/api'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { MAIN_LANE, type PathTable } from '@lapsus/core/take'
 
 export interface PathSums {
@@ -9,7 +9,7 @@ export interface PathSums {
 
 /** Runs and self time of every path of a page, on all lanes. */
 export function sumsByPath(
-  { path, spanDurationNs }: Pick<Page, 'path' | 'spanDurationNs'>,
+  { path, spanDurationNs }: Pick<PageAnswer, 'path' | 'spanDurationNs'>,
   { depthOf }: PathTable,
 ): Map<number, PathSums> {
   const selfNs = new Float64Array(spanDurationNs)

@@ -1,4 +1,4 @@
-import type { Page } from '@lapsus/api'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { MAIN_LANE } from '@lapsus/core/take'
 import type { Palette } from '../components/palette.ts'
 import { drawFloor } from '../components/draw-floor.ts'
@@ -7,7 +7,7 @@ import type { OpenTake } from '../state/take.ts'
 import { AXIS, HEAD, THIN, type PageBox, type PageLayout, type PageScale } from './layout.ts'
 
 export interface PagePicture {
-  page: Page
+  page: PageAnswer
   take: OpenTake
   layout: PageLayout
   scale: PageScale

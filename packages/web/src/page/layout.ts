@@ -3,7 +3,7 @@
  * right. Runs too thin to carry a name are gathered. Pure; lengths in CSS pixels, times in ns from the
  * frame's start.
  */
-import type { Page } from '@lapsus/api'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import type { MarkerKind } from '@lapsus/core/format'
 import { MAIN_LANE } from '@lapsus/core/take'
 import type { OpenTake } from '../state/take.ts'
@@ -60,7 +60,7 @@ export interface PageLayout {
 }
 
 /** The scale at which the whole frame, and the floor, are in sight. */
-export function fitScale(page: Page, budgetMs: number, height: number): PageScale {
+export function fitScale(page: PageAnswer, budgetMs: number, height: number): PageScale {
   const shownNs = Math.max(page.durationNs, budgetMs * 1e6) * 1.04
   return { topNs: 0, nsPerPx: shownNs / Math.max(1, height - HEAD) }
 }
@@ -75,7 +75,7 @@ export function scaleTo(startNs: number, endNs: number, height: number): PageSca
 }
 
 export function layoutPage(
-  page: Page,
+  page: PageAnswer,
   take: OpenTake,
   scale: PageScale,
   width: number,
@@ -172,7 +172,7 @@ interface PageTree {
 }
 
 /** Parents and children from the order of the spans and the depth of their paths. */
-function treeOf(page: Page, { paths }: OpenTake): PageTree {
+function treeOf(page: PageAnswer, { paths }: OpenTake): PageTree {
   const children: number[][] = Array.from({ length: page.path.length }, () => [])
   const selfNs = Float64Array.from(page.spanDurationNs)
   const lanes = new Map<number, { id: number; roots: number[]; depth: number }>()
@@ -219,7 +219,7 @@ const levelWidth = (depth: number, width: number) =>
   depth === 1 ? width : Math.min(WIDEST_LEVEL, Math.max(NARROWEST_LEVEL, (width - LEAF) / (depth - 1)))
 
 /** The path below these spans (themselves included) with the most self time. */
-function heaviestInside(tree: PageTree, page: Page, spans: number[]): PageBox['mostly'] {
+function heaviestInside(tree: PageTree, page: PageAnswer, spans: number[]): PageBox['mostly'] {
   const sums = new Map<number, number>()
   const visit = (span: number) => {
     sums.set(page.path[span]!, (sums.get(page.path[span]!) ?? 0) + tree.selfNs[span]!)

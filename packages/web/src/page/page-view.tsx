@@ -1,5 +1,5 @@
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
-import type { Page } from '@lapsus/api'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { Words } from '../components/words.tsx'
 import { ms } from '@lapsus/core/words'
@@ -196,7 +196,7 @@ function BoxHint({
   width,
 }: {
   take: OpenTake
-  page: Page
+  page: PageAnswer
   box: PageBox
   x: number
   y: number

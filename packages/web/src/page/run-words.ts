@@ -1,4 +1,4 @@
-import type { Page } from '@lapsus/api'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import {
   BYTES_UNKNOWN,
   EFFECT_NONE,
@@ -15,7 +15,7 @@ import type { PageBox } from './layout.ts'
 const ANSWERS: Record<number, string> = { [EFFECT_NONE]: ': no', [EFFECT_SOME]: ': yes' }
 
 /** What a single run said about itself, and what is known of the job it ran or waited for. */
-export function runWords(take: OpenTake, page: Page, { span, kind, path, totalNs }: PageBox): string[] {
+export function runWords(take: OpenTake, page: PageAnswer, { span, kind, path, totalNs }: PageBox): string[] {
   const words: string[] = []
   const effect = page.effect?.[span] ?? EFFECT_UNSAID
   const key = page.key?.[span] ?? NO_KEY

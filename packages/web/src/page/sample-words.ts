@@ -1,5 +1,5 @@
 /** What a frame says besides its spans, in words. Pure. */
-import type { Page } from '@lapsus/api'
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { gaugeValue, plural, three } from '@lapsus/core/words'
 import type { OpenTake } from '../state/take.ts'
 
@@ -8,7 +8,7 @@ export interface SampleWords {
   about: string
 }
 
-export function sampleWords({ detail, frames }: OpenTake, page: Page): SampleWords[] {
+export function sampleWords({ detail, frames }: OpenTake, page: PageAnswer): SampleWords[] {
   const nameIn = (list: { id: number; name: string }[], id: number) =>
     list.find((item) => item.id === id)?.name ?? `number ${id}`
   const words: SampleWords[] = []

@@ -1,13 +1,16 @@
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { useEffect, useMemo, useState } from 'react'
-import type { Page } from '@lapsus/api'
 import { durationsWithoutRecorder } from '@lapsus/core/take'
 import { loadPage, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 
 /** One frame's spans; the last one stays while the next is fetched. @param frame null for none */
-export function usePage(take: OpenTake, frame: number | null): { page: Page | null; error: string | null } {
+export function usePage(
+  take: OpenTake,
+  frame: number | null,
+): { page: PageAnswer | null; error: string | null } {
   const withoutRecorder = useView((view) => view.withoutRecorder)
-  const [recorded, setRecorded] = useState<Page | null>(null)
+  const [recorded, setRecorded] = useState<PageAnswer | null>(null)
   const [error, setError] = useState<string | null>(null)
   useEffect(() => {
     let current = true

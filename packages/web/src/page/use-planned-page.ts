@@ -1,5 +1,5 @@
+import type { PageAnswer } from '@lapsus/core/questions/page'
 import { useEffect, useMemo, useState } from 'react'
-import type { Page } from '@lapsus/api'
 import { spansAfter, type FrameAfter } from '@lapsus/core/remedy'
 import { theDesk } from '../plan/desk-client.ts'
 import { useForecastFrames } from '../plan/use-forecast.ts'
@@ -7,7 +7,7 @@ import type { OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 
 /** The page as it would have been with the plan, where that is wished for and known; else as it is. */
-export function usePlannedPage(take: OpenTake, page: Page | null, mayBe: boolean): Page | null {
+export function usePlannedPage(take: OpenTake, page: PageAnswer | null, mayBe: boolean): PageAnswer | null {
   const planned = useView((view) => view.planned) && mayBe
   const frames = useForecastFrames(take)
   const [after, setAfter] = useState<{ frame: number; after: FrameAfter } | null>(null)

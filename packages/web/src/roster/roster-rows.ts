@@ -1,5 +1,5 @@
 /** Rows of the roster as they are shown: filtered, sorted, grouped, as CSV. Pure. */
-import type { RosterRow } from '@lapsus/core/detect'
+import type { RosterRow } from '@lapsus/core/questions/roster'
 import { csvRow } from '@lapsus/core/exchange'
 
 export const ROSTER_SORTS = [

@@ -1,6 +1,6 @@
+import { ROSTER, type RosterRow } from '@lapsus/core/questions/roster'
 import { Copy, Download } from 'lucide-react'
 import { useMemo, useState } from 'react'
-import type { RosterRow } from '@lapsus/core/detect'
 import { duration, percent, three } from '@lapsus/core/words'
 import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
@@ -28,7 +28,7 @@ const GROUPED_WORDS = { flat: 'one list', grouped: 'by group' }
 export function RosterView({ take }: { take: OpenTake }) {
   const query = useFramesQuery(take)
   const { answer, error } = useAnswer(`${take.detail.id} roster ${JSON.stringify(query)}`, (signal) =>
-    api.roster(take.detail.id, query, signal),
+    api.ask(ROSTER, take.detail.id, query, {}, signal),
   )
   const { path, change } = useView()
   const [search, setSearch] = useState('')

@@ -1,5 +1,5 @@
+import { SCALING, type ScalingAnswer } from '@lapsus/core/questions/scaling'
 import { useCallback } from 'react'
-import type { ScalingResponse } from '@lapsus/api'
 import { costAt } from '@lapsus/core/detect'
 import { ms, percent, plural, three } from '@lapsus/core/words'
 import type { ChartConfiguration } from 'chart.js'
@@ -20,7 +20,13 @@ export function ScalingView({ take, budgetMs }: { take: OpenTake; budgetMs: numb
   const framesQuery = useFramesQuery(take)
   const query = { ...framesQuery, path, loads }
   const { answer, error } = useAnswer(`${take.detail.id} scaling ${JSON.stringify(query)}`, (signal) =>
-    api.scaling(take.detail.id, query, signal),
+    api.ask(
+      SCALING,
+      take.detail.id,
+      framesQuery,
+      { ...(path === null ? {} : { path }), ...(loads.length === 0 ? {} : { loads: loads.join(',') }) },
+      signal,
+    ),
   )
   if (error !== null)
     return (
@@ -93,7 +99,7 @@ function Plot({
   loadName,
   budgetMs,
 }: {
-  scaling: ScalingResponse
+  scaling: ScalingAnswer
   loadName: string
   budgetMs: number
 }) {
@@ -167,7 +173,7 @@ function Plot({
   return <Chart label={`Cost against ${loadName}`} configure={configure} />
 }
 
-function Fits({ scaling: { fits, best, explained } }: { scaling: ScalingResponse }) {
+function Fits({ scaling: { fits, best, explained } }: { scaling: ScalingAnswer }) {
   if (best === null) return null
   return (
     <p className="flex flex-wrap gap-x-4 border-t border-line px-3 py-2 text-xs text-faint tabular-nums">

@@ -1,4 +1,4 @@
-import type { ScalingResponse } from '@lapsus/api'
+import type { ScalingAnswer } from '@lapsus/core/questions/scaling'
 import { ms, percent, three } from '@lapsus/core/words'
 
 const LAW_WORDS: Record<string, string> = {
@@ -13,7 +13,7 @@ const SAYS_LITTLE = 0.5
 
 /** What the fit says, as a sentence. */
 export function scalingWords(
-  { points, best, exponent, explained, breaksAt, ramp, pathId }: ScalingResponse,
+  { points, best, exponent, explained, breaksAt, ramp, pathId }: ScalingAnswer,
   name: string,
   loadName: string,
   budgetMs: number,

@@ -1,4 +1,4 @@
-import type { CauseReport, FamilyReport } from '@lapsus/core/detect'
+import type { CauseReport, FamilyReport } from '@lapsus/core/questions/diagnosis'
 import { amount, ms, three } from '@lapsus/core/words'
 
 /** What a cause did more than usual: `path.search ran 214 times, usually 3: +12.1 ms`. */

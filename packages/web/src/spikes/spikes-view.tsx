@@ -1,6 +1,10 @@
+import type {
+  DiagnosisAnswer,
+  CauseReport,
+  FamilyReport,
+  SpikeReport,
+} from '@lapsus/core/questions/diagnosis'
 import { useState } from 'react'
-import type { DiagnosisResponse } from '@lapsus/api'
-import type { CauseReport, FamilyReport, SpikeReport } from '@lapsus/core/detect'
 import { ms, plural } from '@lapsus/core/words'
 import { Choice } from '../components/choice.tsx'
 import { Table, type TableColumn } from '../components/table.tsx'
@@ -33,7 +37,7 @@ export function SpikesView() {
   return <Spikes diagnosis={diagnosis} />
 }
 
-function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: DiagnosisResponse }) {
+function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: DiagnosisAnswer }) {
   const { frame, change } = useView()
   const [order, setOrder] = useState<(typeof ORDERS)[number]>('worst')
   const [family, setFamily] = useState<number | null>(null)

@@ -1,12 +1,12 @@
 /** What is wrong with the chosen frames, as the server worked it out. */
-import type { DiagnosisResponse, FindingMark } from '@lapsus/api'
+import { DIAGNOSIS, type DiagnosisAnswer, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { create } from 'zustand'
 import { api, type FramesQuery } from '../api/client.ts'
 import { notify } from './notices.ts'
 
 interface DiagnosisState {
   /** Of the take and frames last asked about; the one before stays while it is fetched. */
-  diagnosis: DiagnosisResponse | null
+  diagnosis: DiagnosisAnswer | null
   takeId: string | null
   error: string | null
   loading: boolean
@@ -26,7 +26,7 @@ export const useDiagnosis = create<DiagnosisState>()((set, get) => ({
     const abort = (asked = new AbortController())
     set({ loading: true, error: null, ...(get().takeId === takeId ? {} : { diagnosis: null, takeId }) })
     try {
-      const diagnosis = await api.diagnosis(takeId, query, abort.signal)
+      const diagnosis = await api.ask(DIAGNOSIS, takeId, query, {}, abort.signal)
       if (!abort.signal.aborted) set({ diagnosis, loading: false })
     } catch (error) {
       if (!abort.signal.aborted) set({ error: (error as Error).message, loading: false })

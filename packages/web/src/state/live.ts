@@ -1,5 +1,6 @@
 /** Follows a take while its game records it. */
-import type { LedgerResponse, TakeSummary } from '@lapsus/api'
+import { LEDGER, type LedgerAnswer } from '@lapsus/core/questions/ledger'
+import type { TakeSummary } from '@lapsus/api'
 import { create } from 'zustand'
 import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
@@ -23,7 +24,7 @@ interface Live {
   totalFrames: number
   /** By gauge: its latest values, oldest first. */
   gauges: Map<number, number[]>
-  heaviest: LedgerResponse | null
+  heaviest: LedgerAnswer | null
   /** Other takes that are being recorded. */
   others: TakeSummary[]
   /** Why there is no news, in words; null while there is. */
@@ -99,14 +100,12 @@ async function sumUp(id: string): Promise<void> {
   if (to < 0) return
   const from = firstSince(take.frames.startNs, HEAVY_S)
   useLive.setState({
-    heaviest: await api.ledger(id, {
-      from,
-      to,
-      by: 'marker',
-      scope: 'chosen',
-      target: take.detail.target,
-      withoutRecorder: useView.getState().withoutRecorder,
-    }),
+    heaviest: await api.ask(
+      LEDGER,
+      id,
+      { from, to, target: take.detail.target, withoutRecorder: useView.getState().withoutRecorder },
+      { by: 'marker' },
+    ),
   })
 }
 

@@ -1,4 +1,5 @@
-import type { LiveNews, Page, TakeDetail } from '@lapsus/api'
+import { PAGE, type PageAnswer } from '@lapsus/core/questions/page'
+import type { LiveNews, TakeDetail } from '@lapsus/api'
 import {
   concatFrames,
   cutFrames,
@@ -87,9 +88,9 @@ function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
 
 /** Pages seen lately, so that going back and forth is instant. */
 const MOST_PAGES = 60
-const pages = new Map<string, Promise<Page>>()
+const pages = new Map<string, Promise<PageAnswer>>()
 
-export function loadPage(id: string, frame: number): Promise<Page> {
+export function loadPage(id: string, frame: number): Promise<PageAnswer> {
   const key = `${id}/${frame}`
   const known = pages.get(key)
   if (known !== undefined) {
@@ -97,7 +98,7 @@ export function loadPage(id: string, frame: number): Promise<Page> {
     pages.set(key, known)
     return known
   }
-  const page = api.page(id, frame)
+  const page = api.ask(PAGE, id, null, { frame })
   pages.set(key, page)
   page.catch(() => pages.delete(key))
   if (pages.size > MOST_PAGES) pages.delete(pages.keys().next().value!)

@@ -1,5 +1,5 @@
 /** What the workbench shows of a take. The address restores all of it. */
-import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/detect'
+import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/questions/ledger'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { create } from 'zustand'
 

@@ -1,5 +1,5 @@
+import { WAITING, type WaitingAnswer } from '@lapsus/core/questions/waiting'
 import { useCallback } from 'react'
-import type { WaitingResponse } from '@lapsus/api'
 import { WAIT_REASONS } from '@lapsus/core/take'
 import { ms, percent, plural, three } from '@lapsus/core/words'
 import type { ChartConfiguration } from 'chart.js'
@@ -17,7 +17,7 @@ import { useView } from '../state/view.ts'
 export function WaitingView({ take }: { take: OpenTake }) {
   const query = useFramesQuery(take)
   const { answer, error } = useAnswer(`${take.detail.id} waiting ${JSON.stringify(query)}`, (signal) =>
-    api.waiting(take.detail.id, query, signal),
+    api.ask(WAITING, take.detail.id, query, {}, signal),
   )
   if (error !== null)
     return (
@@ -49,7 +49,7 @@ const PACING_WORDS = {
   'refresh-locked': 'Frames wait for the display’s refresh',
 }
 
-function Summary({ waiting }: { waiting: WaitingResponse }) {
+function Summary({ waiting }: { waiting: WaitingAnswer }) {
   const { frames, over, held, heldBy, pacing, waitNs } = waiting
   const share = (count: number) => percent(count / Math.max(1, frames))
   const good = frames - over - held
@@ -93,7 +93,7 @@ function Summary({ waiting }: { waiting: WaitingResponse }) {
   )
 }
 
-function Paths({ waiting: { paths }, take }: { waiting: WaitingResponse; take: OpenTake }) {
+function Paths({ waiting: { paths }, take }: { waiting: WaitingAnswer; take: OpenTake }) {
   const { path: chosen, change } = useView()
   if (paths.length === 0)
     return (
@@ -156,7 +156,7 @@ function Paths({ waiting: { paths }, take }: { waiting: WaitingResponse; take: O
   )
 }
 
-function Steps({ waiting: { steps, step }, take }: { waiting: WaitingResponse; take: OpenTake }) {
+function Steps({ waiting: { steps, step }, take }: { waiting: WaitingAnswer; take: OpenTake }) {
   const configure = useCallback(
     (palette: Palette): ChartConfiguration => ({
       type: 'scatter',

@@ -1,0 +1,106 @@
+import { CONFIDENCES, EVIDENCE_VIEWS, FINDING_KINDS, REMEDY_KINDS, WHYS } from '../../detect/index.ts'
+import { list, number, object, oneOf, orNone, rows, text, truth, whole, type Told } from '../shape.ts'
+
+const pathId = orNone(whole('number of the path; null for whole frames, or for time outside any marker'))
+const path = list(text(''), 'names from the outermost marker to the path’s own; empty like `pathId`')
+
+export const FINDING = {
+  id: text('the same for the same trouble in every take of the game'),
+  kind: oneOf(FINDING_KINDS, ''),
+  pathId,
+  path,
+  trouble: oneOf(
+    ['floor', 'spike'],
+    'a floor that is too high in most frames, or single frames that stick out',
+  ),
+  text: text('what, how often, what it costs, what normal would be'),
+  costMsPerFrame: number('mean over all frames', 'ms'),
+  recoverableMsPerFrame: number('the most that could be got back', 'ms'),
+  costMsWhereItStrikes: number('in the frames it strikes, on average', 'ms'),
+  recoverableMsWhereItStrikes: number('the most that could be got back there', 'ms'),
+  comingMs: number('a frame after ten more minutes like these, if it grows; 0 for what does not', 'ms'),
+  confidence: oneOf(CONFIDENCES, ''),
+  because: text('why so sure, or not'),
+  frames: list(whole(''), 'to open, the most telling first'),
+  remedies: list(oneOf(REMEDY_KINDS, ''), 'that fit'),
+  view: oneOf(EVIDENCE_VIEWS, 'where its evidence is seen best'),
+  subject: text('what tells it from others of its kind and path: a class, a gauge, a moment'),
+  gauge: orNone(whole('to set the cost against, in the view `scaling`')),
+  small: truth('below 1 % of the budget'),
+}
+export type FindingReport = Told<typeof FINDING>
+
+export const CAUSE = {
+  pathId,
+  path,
+  excessMs: number('more than usual', 'ms'),
+  selfMs: number('own time', 'ms'),
+  usualMs: number('median of the normal frames around', 'ms'),
+  calls: number('runs'),
+  usualCalls: number('runs in the normal frames around, the median'),
+  why: oneOf(WHYS, 'more runs, or slower ones'),
+}
+export type CauseReport = Told<typeof CAUSE>
+
+export const SPIKE = {
+  frame: whole('the worst of the episode'),
+  fromFrame: whole('first of the episode'),
+  toFrame: whole('last of the episode, included'),
+  workMs: number('of the worst frame', 'ms'),
+  durationMs: number('of the worst frame', 'ms'),
+  excessMs: number('more than the middle of the frames around: of work, or of duration if held', 'ms'),
+  severityMs: number('the excess of all frames of the episode', 'ms'),
+  held: truth('its work fits the budget: it waited'),
+  typicalFrame: whole('a normal frame nearby, to lay beside'),
+  family: orNone(whole('number of the family; null for one unlike the others')),
+  moment: orNone(text('what the family follows; null where nothing explains when it comes')),
+  causes: rows(CAUSE, 'most excess first'),
+}
+export type SpikeReport = Told<typeof SPIKE>
+
+export const FAMILY = {
+  spikes: whole('members', '', 2),
+  held: truth('they waited'),
+  meanExcessMs: number('over the members', 'ms'),
+  causes: rows(CAUSE, 'that half of the members have or more, most excess first'),
+  period: orNone(
+    object(
+      { ms: number('from one to the next', 'ms'), spreadMs: number('give or take', 'ms') },
+      'null for none',
+    ),
+  ),
+  moment: orNone(
+    object(
+      {
+        name: text(''),
+        members: whole('that begin within three frames after it'),
+        times: whole('that it happened'),
+        lift: number('how much likelier a spike of the family is right after it'),
+        chance: number('that this is chance, after having asked of all moments and families'),
+      },
+      'that they follow; null for none',
+    ),
+  ),
+}
+export type FamilyReport = Told<typeof FAMILY>
+
+export const MARKS = ['known', 'no-problem'] as const
+export const MARK = {
+  finding: text('its `id`'),
+  mark: oneOf(MARKS, ''),
+  reason: text(''),
+  at: text('RFC 3339'),
+}
+export type FindingMark = Told<typeof MARK>
+
+export const DIAGNOSIS_TELLS = {
+  findings: rows(FINDING, 'most to be got back first'),
+  spikes: rows(SPIKE, 'in order of time'),
+  families: rows(FAMILY, 'the costliest first'),
+  pauses: whole('frames in which the game stood still'),
+  marks: rows(MARK, 'what people think of findings, in all takes of the game'),
+}
+export type Diagnosis = Told<typeof DIAGNOSIS_TELLS>
+
+/** @throws FormatError naming the field that is wrong */
+export const readMarks = (value: unknown): FindingMark[] => rows(MARK, '').read(value, 'marks')

@@ -1,0 +1,2 @@
+export * from './question.ts'
+export * from './shape.ts'

@@ -1,0 +1,225 @@
+/** Questions: each answered, sent and read back; and refused by the field that is wrong, whichever it is. */
+import { expect } from 'chai'
+import fc from 'fast-check'
+import { decodeCbor, encodeCbor, type ChunkRecord, type DeclareRecord } from '@lapsus/core/format'
+import {
+  answer,
+  readAnswer,
+  travelsAsCbor,
+  wholeShape,
+  WrongAsk,
+  written,
+  type Field,
+  type Question,
+  type Shape,
+} from '@lapsus/core/questions'
+import { QUESTION_LIST } from '@lapsus/core/questions/all'
+import { COURSE } from '@lapsus/core/questions/course'
+import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
+import { LEDGER, LEDGER_COLUMNS, type LedgerEntry } from '@lapsus/core/questions/ledger'
+import { MEMORY } from '@lapsus/core/questions/memory'
+import { PAGE } from '@lapsus/core/questions/page'
+import { SCALING } from '@lapsus/core/questions/scaling'
+import { LEDGER_KEYS } from '@lapsus/core/rollup'
+import { versionOf } from '../src/questions/diagnosis/version.ts'
+import { richTake } from './support/rich-take.ts'
+import { run, runs, studyFrom } from './support/studies.ts'
+import { arbitraryFrames, chunkRecord, declareRecord } from './support/takes.ts'
+import { sourceOf, sourceOfStudy } from './support/source.ts'
+
+const QUESTIONS = QUESTION_LIST as readonly unknown[] as readonly Question[]
+const [, declared, chunk] = richTake() as [unknown, DeclareRecord, ChunkRecord]
+const source = () => sourceOf(declared, [chunk])
+/** What each question must be asked; most ask nothing that is needed. */
+const ASKED: Record<string, Record<string, unknown>> = { course: { paths: '0' }, page: { frame: 1 } }
+const askedOf = ({ name }: Question) => (ASKED[name] ?? {}) as never
+
+/** As it comes over the wire. */
+const sent = (question: Question, told: object): unknown => {
+  const wire = written(question, told)
+  return wire instanceof Uint8Array ? wire : (JSON.parse(JSON.stringify(wire)) as unknown)
+}
+
+describe('every question', () => {
+  for (const question of QUESTIONS) {
+    describe(question.name, () => {
+      it('has a folder of its name, an address, and a meaning for what it tells', () => {
+        expect(question.about).to.match(/^[A-Z].*\.$/)
+        expect(question.at.split('/')[0]).to.match(/^[a-z-]+$/)
+        expect(question.version).to.be.greaterThan(0)
+        for (const name of question.at.match(/:\w+/g) ?? [])
+          expect(question.asks).to.have.property(name.slice(1))
+      })
+
+      it('is answered with its version, and read back as it was told', async () => {
+        const told = await answer(question, source(), askedOf(question))
+        expect(told.version).to.equal(question.version)
+        expect(readAnswer(question, sent(question, told))).to.deep.equal(
+          readAnswer(question, sent(question, readAnswer(question, sent(question, told)))),
+        )
+        const known = wholeShape(question)
+        expect(Object.keys(told).filter((name) => !(name in known))).to.deep.equal([])
+      })
+
+      it('is refused by the field that is wrong, whichever it is', async () => {
+        const told = await answer(question, source(), askedOf(question))
+        const whole = travelsAsCbor(question)
+          ? (decodeCbor(sent(question, told) as Uint8Array) as Record<string, unknown>)
+          : (sent(question, told) as Record<string, unknown>)
+        let broken = 0
+        for (const { change, name } of breakages(wholeShape(question), whole)) {
+          const again = travelsAsCbor(question) ? encodeCbor(change) : change
+          expect(() => readAnswer(question, again), name).to.throw(`"${name}"`)
+          broken++
+        }
+        expect(broken).to.be.greaterThan(3)
+      })
+    })
+  }
+})
+
+describe('questions about a busy take', () => {
+  const MS = 1e6
+  const busy = sourceOfStudy(
+    studyFrom(
+      Array.from({ length: 240 }, (_, i) => ({
+        runs: [run('sim', 4 * MS), ...(i % 60 === 30 ? runs(20, 'burst', MS) : [])],
+        moments: i % 60 === 30 ? ['gate'] : [],
+      })),
+    ),
+  )
+
+  it('have findings, spikes and families, each field of which is checked', async () => {
+    const told = await answer(DIAGNOSIS, busy, {})
+    expect(told.findings.map(({ kind }) => kind)).to.include('spike-family')
+    expect(told.spikes).to.have.length(4)
+    expect(told.families).to.have.length(1)
+    const whole = sent(DIAGNOSIS as unknown as Question, told) as Record<string, unknown>
+    expect(readAnswer(DIAGNOSIS, whole)).to.deep.equal(whole)
+    const names = new Set<string>()
+    for (const { change, name } of breakages(wholeShape(DIAGNOSIS), whole)) {
+      expect(() => readAnswer(DIAGNOSIS, change), name).to.throw(`"${name}"`)
+      names.add(name)
+    }
+    expect([...names]).to.include.members(['kind', 'view', 'costMsPerFrame', 'why', 'usualCalls', 'lift'])
+  })
+})
+
+/** The answer with one field at a time made into what it never is: of lists only in their first item. */
+function* breakages(
+  shape: Shape,
+  whole: Record<string, unknown>,
+): Generator<{ change: object; name: string }> {
+  for (const [name, field] of Object.entries(shape)) {
+    const value = whole[name]
+    yield { change: { ...whole, [name]: wrongFor(field) }, name }
+    if (field.inner === null || value === null || value === undefined) continue
+    const items = Array.isArray(value) ? (value as Record<string, unknown>[]) : null
+    const first = items === null ? (value as Record<string, unknown>) : items[0]
+    if (first === undefined) continue
+    for (const inner of breakages(field.inner, first)) {
+      const changed = items === null ? inner.change : [inner.change, ...items.slice(1)]
+      yield { change: { ...whole, [name]: changed }, name: inner.name }
+    }
+  }
+}
+
+const wrongFor = ({ type }: Field): unknown => (type.startsWith('text') ? 7 : 'no such thing')
+
+describe('the ledger', () => {
+  const frames = fc.tuple(arbitraryFrames(4, 10), arbitraryFrames(4, 10))
+  const markers = Array.from({ length: 4 }, (_, i) => ({ name: `m${i}`, group: `g${i % 2}` }))
+
+  it('is the same from stored sums and from courses, percentiles included', async () => {
+    await fc.assert(
+      fc.asyncProperty(frames, fc.constantFrom(...LEDGER_KEYS), async ([one, other], by) => {
+        const first = chunkRecord(2, one)
+        const startNs = 1e9
+        const records: ChunkRecord[] = [first, chunkRecord(3, other, startNs)]
+        const of = (stored: boolean) =>
+          answer(LEDGER, sourceOf(declareRecord(1, markers, ['main', 'worker 1']), records, { stored }), {
+            by,
+          })
+        expect(await of(false)).to.deep.equal(await of(true))
+      }),
+      { numRuns: 60 },
+    )
+  })
+
+  it('has columns that are sorted by what they show, and say nothing where there is nothing', () => {
+    const entry: LedgerEntry = {
+      ...{ key: 0, calls: 8, frames: 2, selfMs: 4, totalMs: 6, selfP99Ms: 2, worstSelfMs: 3, worstFrame: 1 },
+      ...{ said: 0, needless: 0, needlessNs: 0, repeated: 0, repeatedNs: 0, bytes: 0, unknownBytes: 0 },
+    }
+    const of = (id: string) => LEDGER_COLUMNS.find((column) => column.id === id)!
+    const words = (id: string, row: LedgerEntry) => {
+      const { words } = of(id)
+      return words === 'time' ? words : words(row, { frames: 4 })
+    }
+    expect(words('calls', entry)).to.equal('2.00')
+    expect(words('self', entry)).to.equal('time')
+    expect(of('needless').has!(entry)).to.equal(false)
+    const said = { ...entry, said: 4, needless: 1, needlessNs: 5 }
+    expect(of('needless').has!(said)).to.equal(true)
+    expect(words('needless', said)).to.equal('25.0 %')
+    expect(of('needless').value(said)).to.equal(5)
+    expect(words('bytes', { ...entry, bytes: 4_000 })).to.equal('1.00 kB')
+    expect(new Set(LEDGER_COLUMNS.map(({ id }) => id)).size).to.equal(LEDGER_COLUMNS.length)
+  })
+})
+
+describe('what a take does not have', () => {
+  const wrong = async (asked: Promise<unknown>): Promise<WrongAsk> => {
+    const failure = await asked.catch((error: unknown) => error)
+    expect(failure).to.be.instanceOf(WrongAsk)
+    return failure as WrongAsk
+  }
+
+  it('is said by name, with what there is', async () => {
+    expect(await wrong(answer(PAGE, source(), { frame: 999 }))).to.include({
+      field: 'frame',
+      isMissing: true,
+    })
+    expect((await wrong(answer(COURSE, source(), { paths: '0,9999' }))).message).to.match(
+      /path 9999.*has \d+/,
+    )
+    expect(await wrong(answer(SCALING, source(), { path: 9999 }))).to.include({
+      field: 'path',
+      isMissing: false,
+    })
+    expect((await wrong(answer(SCALING, source(), { loads: 'gauge 77' }))).message).to.contain('there are:')
+  })
+})
+
+describe('columns of an answer', () => {
+  it('must be as long as each other', async () => {
+    const memory = await answer(MEMORY, source(), {})
+    expect(() => readAnswer(MEMORY, encodeCbor({ ...memory, heap: Float64Array.of(1) }))).to.throw('"heap"')
+    const page = await answer(PAGE, source(), { frame: 0 })
+    expect(() => readAnswer(PAGE, encodeCbor({ ...page, spanStartNs: Float64Array.of(1) }))).to.throw(
+      '"spanStartNs"',
+    )
+    expect(() => readAnswer(PAGE, encodeCbor({ ...page, effect: Uint8Array.of(1) }))).to.throw('"details"')
+    const course = await answer(COURSE, source(), { paths: '0' })
+    expect(() => readAnswer(COURSE, encodeCbor({ ...course, totalNs: Float64Array.of(1) }))).to.throw(
+      '"totalNs"',
+    )
+    expect(() => readAnswer(PAGE, Uint8Array.of(0xff))).to.throw('well-formed CBOR')
+  })
+
+  it('are of one type, whatever width they travelled in', async () => {
+    const page = await answer(PAGE, source(), { frame: 0 })
+    const read = readAnswer(PAGE, encodeCbor({ ...page, path: Uint8Array.from(page.path) }))
+    expect(read.path).to.deep.equal(page.path)
+  })
+})
+
+describe('the version of a diagnosis', () => {
+  it('changes with every figure that rules are made of', () => {
+    expect(versionOf(1, { kinds: { a: { LEAST: 0.2 } } })).not.to.equal(
+      versionOf(1, { kinds: { a: { LEAST: 0.3 } } }),
+    )
+    expect(versionOf(1, {})).not.to.equal(versionOf(2, {}))
+    expect(DIAGNOSIS.version).to.be.within(0, 2 ** 31 - 1)
+  })
+})

@@ -1,0 +1,104 @@
+import { bodyParser } from '@koa/bodyparser'
+import Router from '@koa/router'
+import Koa from 'koa'
+import serve from 'koa-static'
+import type { Logger } from 'pino'
+import type { Access } from '../access/access.ts'
+import { signedIn } from './signed-in.ts'
+import type { ServerConfig } from '../config.ts'
+import type { DatabaseHealth } from '../store/health.ts'
+import type { OtlpStreams } from '../ingest/otlp/streams.ts'
+import { databaseAway, ProblemError } from '../problem-error.ts'
+import type { Recordings } from '../recordings/recordings.ts'
+import { gamePage } from './game-page.ts'
+import { guarded, type Guard } from './guard.ts'
+import { securityHeaders } from './headers.ts'
+import { packages } from './packages.ts'
+import { problemHandler } from './problems.ts'
+import { fileRoutes } from './routes/file-routes.ts'
+import { liveRoutes } from './routes/live-routes.ts'
+import { questionRoutes } from './routes/question-routes.ts'
+import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
+import { planRoutes } from './routes/plan-routes.ts'
+import { recordingRoutes } from './routes/recording-routes.ts'
+import { sessionRoutes } from './routes/session-routes.ts'
+import { storageRoutes } from './routes/storage-routes.ts'
+import { takeRoutes } from './routes/take-routes.ts'
+import type { Sources } from './answers/studies.ts'
+
+export interface AppParts {
+  config: ServerConfig
+  sources: Sources
+  health: DatabaseHealth
+  guard: Guard
+  access: Access
+  recordings: Recordings
+  otlp: OtlpStreams
+  log: Logger
+}
+
+const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
+
+export function createApp({ config, sources, health, guard, access, recordings, otlp, log }: AppParts): Koa {
+  const app = new Koa({ proxy: config.behindProxy })
+  // What fails after the answer has begun: mostly a client that hung up.
+  app.on('error', (error: Error) => log.debug({ error: error.message }, 'answer broke off'))
+  app.use(securityHeaders)
+  app.use(problemHandler(log))
+  app.use(guarded(guard))
+  app.use(async (context, next) => {
+    if (!METHODS.includes(context.method)) {
+      context.set('Allow', METHODS.join(', '))
+      throw new ProblemError(405, `there is no method ${context.method.slice(0, 20)} here`)
+    }
+    await next()
+  })
+  app.use(async (context, next) => {
+    if (context.path !== '/health') return next()
+    const { status, reason } = await health.check()
+    context.status = status === 'ok' ? 200 : 503
+    context.body = reason === null ? { status } : { status, reason }
+    context.set('Cache-Control', 'no-store')
+  })
+  // Nothing that needs the database waits for one that is away.
+  app.use((context, next) =>
+    context.path.startsWith('/api/') || context.path === OTLP_PATH
+      ? health.whileItAnswers(next, databaseAway)
+      : next(),
+  )
+  app.use(signedIn(access))
+  const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
+  // Traces are read by their own route, in either encoding.
+  app.use((context, next) => (context.path === OTLP_PATH ? next() : parseBody(context, next)))
+
+  for (const router of [
+    sessionRoutes(access),
+    takeRoutes(sources.store),
+    fileRoutes(sources.store),
+    liveRoutes(sources.store, recordings),
+    questionRoutes(sources),
+    planRoutes(sources.store),
+    recordingRoutes(recordings),
+    storageRoutes(sources.store, config.retention),
+    otlpRoutes(otlp),
+  ] satisfies Router[]) {
+    app.use(router.routes())
+    app.use(router.allowedMethods({ throw: true }))
+  }
+  app.use(async (context, next) => {
+    if (context.path.startsWith('/api/'))
+      throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
+    await next()
+  })
+  if (config.packages !== null) app.use(packages(config.packages))
+  if (config.gamePage !== null) app.use(gamePage(config.gamePage))
+  if (config.webFolder !== null) {
+    app.use(async (context, next) => {
+      // Every address without a file of its own is a view of the one page.
+      if (context.method === 'GET' && !/\.\w+$/.test(context.path)) context.path = '/index.html'
+      await next()
+    })
+    app.use(serve(config.webFolder, { maxage: 0 }))
+  }
+  return app
+}

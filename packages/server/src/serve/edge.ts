@@ -1,0 +1,27 @@
+/** A question at the server's edge: what a request may say of it, and what the store adds to its answer. */
+import type { Question, Told, Shape } from '@lapsus/core/questions'
+import { Type } from 'class-transformer'
+import { IsIn, IsInt, IsNumber, IsOptional, Max, Min } from 'class-validator'
+import type { TakeRow } from '../store/store.ts'
+import type { Sources, StudyQuery } from './answers/studies.ts'
+
+export const MOST_FRAME = 2 ** 31 - 1
+
+/** Which frames a question is about, and how they are judged. */
+export class FramesParams {
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) from?: number
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) @Max(MOST_FRAME) to?: number
+  @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
+  @IsIn(['as-recorded', 'without']) recorder = 'as-recorded'
+}
+
+export interface Edge<A extends Shape = Shape, T extends Shape = Shape> {
+  question: Question<A, T>
+  /** What a request may say, checked with class-validator. */
+  params: new () => object
+  /** Answers otherwise than from the take alone. */
+  answer?(sources: Sources, row: TakeRow, query: StudyQuery, asked: Told<A>): Promise<object>
+}
+
+/** For defining one: keeps the types together. */
+export const edgeOf = <A extends Shape, T extends Shape>(edge: Edge<A, T>): Edge => edge as unknown as Edge

@@ -1,0 +1,67 @@
+import Router from '@koa/router'
+import { takeOf } from '../take-of.ts'
+import { notFound } from '../../problem-error.ts'
+import { listMarks, markFinding } from '../queries/marks.ts'
+import {
+  changeTake,
+  deleteTake,
+  listDeleted,
+  listGames,
+  listTakes,
+  restoreTake,
+  takeDetail,
+  takeSummary,
+} from '../queries/takes.ts'
+import { MarkBody, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
+import type { Store } from '../../store/store.ts'
+
+/** Takes, as they are listed, named, put aside. */
+export function takeRoutes(store: Store): Router {
+  const router = new Router({ prefix: '/api' })
+
+  router.get('/games', async (context) => {
+    context.body = await listGames(store)
+  })
+
+  router.get('/takes', async (context) => {
+    context.body = await listTakes(store, await parseRequest(TakesQuery, { ...context.query }))
+  })
+
+  router.get('/deleted-takes', async (context) => {
+    context.body = await listDeleted(store)
+  })
+
+  router.get('/takes/:take', async (context) => {
+    context.body = await takeDetail(store, await takeOf(store, context))
+  })
+
+  router.patch('/takes/:take', async (context) => {
+    const row = await takeOf(store, context)
+    const { name, note, tags } = await parseRequest(TakeChange, context.request.body)
+    await changeTake(row, {
+      ...(name === undefined ? {} : { name }),
+      ...(note === undefined ? {} : { note }),
+      ...(tags === undefined ? {} : { tags }),
+    })
+    context.body = await takeSummary(store, row)
+  })
+
+  router.delete('/takes/:take', async (context) => {
+    await deleteTake(await takeOf(store, context))
+    context.status = 204
+  })
+
+  router.post('/takes/:take/restore', async (context) => {
+    if (!(await restoreTake(store, context['params'].take)))
+      throw notFound('deleted take of that name', 'take')
+    context.body = await takeSummary(store, await takeOf(store, context))
+  })
+
+  router.put('/takes/:take/marks', async (context) => {
+    const row = await takeOf(store, context)
+    await markFinding(store, row.gameId, await parseRequest(MarkBody, context.request.body))
+    context.body = await listMarks(store, row.gameId)
+  })
+
+  return router
+}
