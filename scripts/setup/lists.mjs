@@ -8,11 +8,13 @@ import { ROOT } from './root.mjs'
 
 const CORE = 'packages/core/src'
 const SERVER = 'packages/server/src'
+const WEB = 'packages/web/src'
 
 /** Writes every list that is out of date. @returns paths of those that were, from the root */
 export function ensureLists() {
   const findings = filesIn(`${CORE}/detect/kinds`)
   const remedies = filesIn(`${CORE}/remedy/kinds`)
+  const sights = filesBelow(`${WEB}/sights`, 'sight.ts')
   return [
     write(
       `${CORE}/lists/kinds.ts`,
@@ -21,6 +23,8 @@ export function ensureLists() {
     write(`${CORE}/lists/findings.ts`, imports(`${CORE}/lists`, findings, 'kind', 'FINDING_LIST')),
     write(`${CORE}/lists/questions.ts`, questions(`${CORE}/questions`)),
     write(`${CORE}/lists/remedies.ts`, imports(`${CORE}/lists`, remedies, 'remedy', 'REMEDY_LIST')),
+    write(`${WEB}/lists/sight-names.ts`, names('SIGHT_NAMES', 'SightName', sights)),
+    write(`${WEB}/lists/sights.ts`, imports(`${WEB}/lists`, sights, 'sight', 'SIGHTS')),
     write(
       `${SERVER}/lists/edges.ts`,
       imports(`${SERVER}/lists`, filesIn(`${SERVER}/serve/edge`), 'edge', 'EDGES'),
@@ -28,15 +32,28 @@ export function ensureLists() {
   ].flatMap((file) => file ?? [])
 }
 
+/** The files of a folder, each by its own name. */
+const filesIn = (folder) =>
+  inOrder(
+    readdirSync(join(ROOT, folder))
+      .filter((file) => /\.ts$/.test(file))
+      .map((file) => ({ name: file.replace(/\.ts$/, ''), path: join(folder, file) })),
+  )
+
+/** A file of one name in each folder, by the folder's name. */
+const filesBelow = (folder, file) =>
+  inOrder(
+    readdirSync(join(ROOT, folder), { withFileTypes: true })
+      .filter((entry) => entry.isDirectory())
+      .map(({ name }) => ({ name, path: join(folder, name, file) })),
+  )
+
 /** Files that say `order: N` come in that order, the others by name. */
-function filesIn(folder) {
-  return readdirSync(join(ROOT, folder))
-    .filter((file) => /\.tsx?$/.test(file))
-    .map((file) => {
-      const path = join(folder, file)
-      const order = /^ {2}order: (\d+),$/m.exec(readFileSync(join(ROOT, path), 'utf8'))?.[1]
-      return { name: file.replace(/\.tsx?$/, ''), path, order: Number(order ?? Infinity) }
-    })
+function inOrder(files) {
+  const orderOf = ({ path }) =>
+    Number(/^ {2}order: (\d+),$/m.exec(readFileSync(join(ROOT, path), 'utf8'))?.[1] ?? Infinity)
+  return files
+    .map((file) => ({ ...file, order: orderOf(file) }))
     .sort((a, b) => a.order - b.order || (a.name < b.name ? -1 : 1))
 }
 

@@ -1,21 +1,17 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
-import { asFields, bad, decodeCbor, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
-import { decodeFrames } from '@lapsus/core/take'
-import { freeText, MOST, oneOf } from './fields.ts'
+import { asFields, bad, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
+import { count, freeText, moments, MOST, oneOf } from './fields.ts'
 import {
   RECORDING_STATES,
   TAKE_STATES,
   type DemoGame,
   type ImportResult,
-  type LiveNews,
   type Recording,
   type SessionState,
   type StorageReport,
   type TakeDetail,
   type TakeSummary,
 } from './types.ts'
-
-const count = (fields: Fields, field: string) => whole(fields, field, 0, MOST)
 
 function summary(fields: Fields): void {
   text(fields, 'id')
@@ -75,29 +71,6 @@ export function checkTake(value: unknown): TakeDetail {
     freeText(record, 'reason')
   }
   return value as TakeDetail
-}
-
-function moments(fields: Fields): void {
-  for (const moment of list(fields, 'moments', MOST)) {
-    text(moment, 'name')
-    finite(moment, 'atNs')
-    count(moment, 'frame')
-  }
-  for (const stretch of list(fields, 'stretches', MOST)) {
-    count(stretch, 'firstFrame')
-    text(stretch, 'cause')
-  }
-}
-
-export function checkLive(bytes: Uint8Array): LiveNews {
-  const fields = asFields(decodeCbor(bytes), 'live')
-  oneOf(fields, 'state', TAKE_STATES)
-  for (const field of ['totalFrames', 'dropped', 'repaired', 'markers', 'paths', 'firstFrame'])
-    count(fields, field)
-  moments(fields)
-  list(fields, 'gauges', MOST)
-  if (!(fields['frames'] instanceof Uint8Array)) throw bad('frames', 'a byte column', fields['frames'])
-  return { ...(fields as unknown as LiveNews), frames: decodeFrames(fields['frames']) }
 }
 
 export function checkRecording(value: unknown): Recording {

@@ -1,7 +1,6 @@
-import { Tooltip } from 'radix-ui'
-import { StrictMode } from 'react'
+import { lazy, StrictMode, Suspense } from 'react'
 import { createRoot } from 'react-dom/client'
-import { createBrowserRouter, Link, RouterProvider } from 'react-router'
+import { BrowserRouter, Link, Route, Routes } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './components/connection-bar.tsx'
 import { Notices } from './components/notices.tsx'
@@ -10,36 +9,40 @@ import './index.css'
 import { Library } from './library/library.tsx'
 import { useSession } from './state/session.ts'
 import { followTheme } from './state/settings.ts'
-import { Workbench } from './workbench/workbench.tsx'
 
 followTheme()
 
-const router = createBrowserRouter([
-  { path: '/', element: <Library /> },
-  { path: '/takes/:take', element: <Workbench /> },
-  {
-    path: '*',
-    element: (
-      <Words title="There is nothing at this address">
-        <Link to="/" className="underline">
-          To the library
-        </Link>
-      </Words>
-    ),
-  },
-])
+// Whoever looks for a take does not wait for what shows one.
+const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
+
+const NOWHERE = (
+  <Words title="There is nothing at this address">
+    <Link to="/" className="underline">
+      To the library
+    </Link>
+  </Words>
+)
 
 function Pages() {
   const mustSignIn = useSession((state) => state.mustSignIn)
-  return mustSignIn ? <SignIn /> : <RouterProvider router={router} />
+  if (mustSignIn) return <SignIn />
+  return (
+    <BrowserRouter>
+      <Suspense fallback={<Words title="Opening the take…" />}>
+        <Routes>
+          <Route path="/" element={<Library />} />
+          <Route path="/takes/:take" element={<Workbench />} />
+          <Route path="*" element={NOWHERE} />
+        </Routes>
+      </Suspense>
+    </BrowserRouter>
+  )
 }
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
-    <Tooltip.Provider delayDuration={350}>
-      <ConnectionBar />
-      <Pages />
-      <Notices />
-    </Tooltip.Provider>
+    <ConnectionBar />
+    <Pages />
+    <Notices />
   </StrictMode>,
 )

@@ -8,10 +8,11 @@ import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
 import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
 import { bytes, duration, ms, percent, plain, three } from '@lapsus/core/words'
-import { inUnit, callersOf, ledgerCsv, ledgerLines } from '../src/ledger/rows.ts'
-import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/page/layout.ts'
+import { inUnit, callersOf, ledgerCsv, ledgerLines } from '../src/sights/ledger/rows.ts'
+import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/sights/frame/layout.ts'
 import type { OpenTake } from '../src/state/take.ts'
-import { GROUPINGS, SIGHTS, FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
+import { SIGHT_NAMES } from '../src/lists/sight-names.ts'
+import { GROUPINGS, FIRST_VIEW, viewFromParams, viewToParams, type View } from '../src/state/view.ts'
 import { frameAtX, pan, reveal, xOfFrame, zoom } from '../src/strip/geometry.ts'
 
 const MS = 1_000_000
@@ -253,7 +254,7 @@ describe('addresses', () => {
       ),
       target: fc.option(fc.integer({ min: 1, max: 1000 })),
       path: fc.option(fc.nat(9)),
-      sight: fc.constantFrom(...SIGHTS),
+      sight: fc.constantFrom(...SIGHT_NAMES),
       beside: fc.option(fc.nat(99)),
       finding: fc.option(fc.string()),
       scope: fc.constantFrom('chosen', 'spikes', 'typical', 'difference'),

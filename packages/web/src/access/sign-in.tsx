@@ -1,5 +1,5 @@
+import { api } from '../api/takes.ts'
 import { useState, type FormEvent } from 'react'
-import { api } from '../api/client.ts'
 import { Button } from '../components/button.tsx'
 
 /** Asks for the password of a Lapsus that others can reach. */

@@ -1,5 +1,5 @@
+import { api } from '../api/takes.ts'
 import { useEffect, useState } from 'react'
-import { api } from '../api/client.ts'
 
 /** Ends the session; nothing where none is asked for. */
 export function SignOut() {

@@ -1,6 +1,6 @@
+import { ask } from '../api/ask.ts'
 import { LEDGER } from '@lapsus/core/questions/ledger'
 import { useMemo } from 'react'
-import { api } from '../api/client.ts'
 import { useAnswer } from '../api/use-answer.ts'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { MAIN_LANE } from '@lapsus/core/take'
@@ -14,7 +14,7 @@ export function useGroupMeans(take: OpenTake): ReadonlyMap<string, number> | nul
   const query = useFramesQuery(take)
   const isAsked = Object.keys(groups).length > 0
   const { answer } = useAnswer(`${isAsked} ${take.detail.id} ${JSON.stringify(query)}`, async (signal) =>
-    isAsked ? api.ask(LEDGER, take.detail.id, query, { by: 'group' }, signal) : null,
+    isAsked ? ask(LEDGER, take.detail.id, query, { by: 'group' }, signal) : null,
   )
   return useMemo(() => {
     if (answer === null || answer === undefined) return null

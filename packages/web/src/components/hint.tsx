@@ -1,20 +1,13 @@
-import { Tooltip } from 'radix-ui'
-import type { ReactNode } from 'react'
+import { lazy, Suspense, type ReactNode } from 'react'
+
+// Nobody waits for what only explains: until it has come, there is what it encloses.
+const HintTip = lazy(() => import('./hint-tip.tsx'))
 
 /** Explains what it encloses, on hover and on keyboard focus. */
 export function Hint({ text, children }: { text: string; children: ReactNode }) {
   return (
-    <Tooltip.Root>
-      <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
-      <Tooltip.Portal>
-        <Tooltip.Content
-          sideOffset={6}
-          collisionPadding={8}
-          className="z-50 max-w-72 rounded border border-line bg-ink px-2.5 py-1.5 text-xs text-paper shadow-md"
-        >
-          {text}
-        </Tooltip.Content>
-      </Tooltip.Portal>
-    </Tooltip.Root>
+    <Suspense fallback={children}>
+      <HintTip text={text}>{children}</HintTip>
+    </Suspense>
   )
 }

@@ -1,6 +1,6 @@
+import { api } from '../api/takes.ts'
 import { useEffect, useState } from 'react'
 import { storageWords, type StorageReport, type TakeSummary } from '@lapsus/api'
-import { api } from '../api/client.ts'
 
 /** How much the takes use, and which leave by themselves. Asked anew when the takes change. */
 export function StorageLine({ takes }: { takes: TakeSummary[] | null }) {

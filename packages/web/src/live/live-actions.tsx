@@ -1,6 +1,6 @@
+import { api } from '../api/takes.ts'
 import { Pause, Save, Square, Trash2 } from 'lucide-react'
 import { useNavigate } from 'react-router'
-import { api } from '../api/client.ts'
 import { Button } from '../components/button.tsx'
 import { Menu } from '../components/menu.tsx'
 import { firstSince, useLive } from '../state/live.ts'

@@ -41,8 +41,8 @@ export function PlanColumn({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
 }
 
 function History() {
-  const past = usePlan((state) => state.past.length)
-  const future = usePlan((state) => state.future.length)
+  const past = usePlan((state) => state.history?.past.length ?? 0)
+  const future = usePlan((state) => state.history?.future.length ?? 0)
   const { undo, redo } = usePlan.getState()
   return (
     <>

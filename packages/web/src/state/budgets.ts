@@ -1,7 +1,7 @@
 /** What groups of the game may spend on the take's device. */
+import { plansApi } from '../api/plans.ts'
 import type { GroupBudgets } from '@lapsus/api'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
 
 interface BudgetsState {
@@ -24,7 +24,7 @@ export const useBudgets = create<BudgetsState>()((set, get) => ({
   async load(takeId) {
     if (get().takeId !== takeId) set({ takeId, groups: {}, device: '', setFor: '' })
     try {
-      const { budgets, device } = await api.budgets(takeId)
+      const { budgets, device } = await plansApi.budgets(takeId)
       if (get().takeId === takeId) set({ setFor: budgets.device, groups: budgets.groups, device })
     } catch (error) {
       notify((error as Error).message)
@@ -32,7 +32,7 @@ export const useBudgets = create<BudgetsState>()((set, get) => ({
   },
   async save(takeId, budgets) {
     try {
-      const { budgets: now, device } = await api.setBudgets(takeId, budgets)
+      const { budgets: now, device } = await plansApi.setBudgets(takeId, budgets)
       set({ setFor: now.device, groups: now.groups, device })
     } catch (error) {
       notify((error as Error).message)

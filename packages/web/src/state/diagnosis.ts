@@ -1,7 +1,7 @@
 /** What is wrong with the chosen frames, as the server worked it out. */
+import { ask, markFinding, type FramesQuery } from '../api/ask.ts'
 import { DIAGNOSIS, type DiagnosisAnswer, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { create } from 'zustand'
-import { api, type FramesQuery } from '../api/client.ts'
 import { notify } from './notices.ts'
 
 interface DiagnosisState {
@@ -26,7 +26,7 @@ export const useDiagnosis = create<DiagnosisState>()((set, get) => ({
     const abort = (asked = new AbortController())
     set({ loading: true, error: null, ...(get().takeId === takeId ? {} : { diagnosis: null, takeId }) })
     try {
-      const diagnosis = await api.ask(DIAGNOSIS, takeId, query, {}, abort.signal)
+      const diagnosis = await ask(DIAGNOSIS, takeId, query, {}, abort.signal)
       if (!abort.signal.aborted) set({ diagnosis, loading: false })
     } catch (error) {
       if (!abort.signal.aborted) set({ error: (error as Error).message, loading: false })
@@ -36,7 +36,7 @@ export const useDiagnosis = create<DiagnosisState>()((set, get) => ({
     const { diagnosis } = get()
     if (diagnosis === null) return
     try {
-      set({ diagnosis: { ...diagnosis, marks: await api.markFinding(takeId, finding, mark, reason) } })
+      set({ diagnosis: { ...diagnosis, marks: await markFinding(takeId, finding, mark, reason) } })
     } catch (error) {
       notify((error as Error).message)
     }

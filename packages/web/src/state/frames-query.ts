@@ -1,5 +1,5 @@
+import type { FramesQuery } from '../api/ask.ts'
 import { useMemo } from 'react'
-import type { FramesQuery } from '../api/client.ts'
 import type { OpenTake } from './take.ts'
 import { useView } from './view.ts'
 

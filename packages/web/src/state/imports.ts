@@ -1,5 +1,5 @@
+import { api } from '../api/takes.ts'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 import { plural } from '@lapsus/core/words'
 import { useLibrary } from './library.ts'
 import { notify } from './notices.ts'

@@ -1,6 +1,6 @@
+import { api } from '../api/takes.ts'
 import type { TakeSummary } from '@lapsus/api'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
 
 interface Library {

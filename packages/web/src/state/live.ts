@@ -1,8 +1,10 @@
 /** Follows a take while its game records it. */
+import { newsOf } from '../api/frames.ts'
+import { ask } from '../api/ask.ts'
+import { api } from '../api/takes.ts'
 import { LEDGER, type LedgerAnswer } from '@lapsus/core/questions/ledger'
 import type { TakeSummary } from '@lapsus/api'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 import { notify } from './notices.ts'
 import { useTake } from './take.ts'
 import { useView } from './view.ts'
@@ -68,7 +70,7 @@ async function takeNews(id: string): Promise<boolean> {
   const { take, append, open } = useTake.getState()
   if (take?.detail.id !== id) return true
   const { frozen } = useLive.getState()
-  const news = await api.live(id, frozen ? NO_FRAMES : take.frames.startNs.length)
+  const news = await newsOf(id, frozen ? NO_FRAMES : take.frames.startNs.length)
   if (useTake.getState().take?.detail.id !== id) return false
   useLive.setState({ totalFrames: news.totalFrames })
   if (news.state !== 'recording') {
@@ -100,7 +102,7 @@ async function sumUp(id: string): Promise<void> {
   if (to < 0) return
   const from = firstSince(take.frames.startNs, HEAVY_S)
   useLive.setState({
-    heaviest: await api.ask(
+    heaviest: await ask(
       LEDGER,
       id,
       { from, to, target: take.detail.target, withoutRecorder: useView.getState().withoutRecorder },

@@ -12,9 +12,22 @@ import {
 import type { RemedyKind } from '@lapsus/core/detect'
 import { proxy } from 'comlink'
 import { create } from 'zustand'
-import { api, RequestError } from '../api/client.ts'
-import type { DeskForecast, Judged, OptionsRequest } from '../plan/desk.ts'
+import { plansApi } from '../api/plans.ts'
+import { RequestError } from '../api/http.ts'
 import { theDesk } from '../plan/desk-client.ts'
+import type { DeskForecast, Judged, OptionsRequest } from '../plan/desk.ts'
+import { forecastingOf } from '../plan/forecasting.ts'
+import {
+  changed,
+  historyOf,
+  movedItem,
+  redone,
+  undone,
+  withItem,
+  withoutItem,
+  type History,
+} from '../plan/history.ts'
+import { savingOf } from '../plan/saving.ts'
 import { useBudgets } from './budgets.ts'
 import { notify } from './notices.ts'
 
@@ -25,15 +38,18 @@ export interface PlanState {
   plans: PlanSummary[] | null
   /** The one that is open; null for none. */
   id: string | null
+  /** Raised with every change that is written. */
+  revision: number
   plan: Plan | null
-  past: Plan[]
-  future: Plan[]
+  /** The same plan with what it was; null for none. */
+  history: History | null
   /** The item that is looked at; null for none. */
   item: string | null
   /** Share of the take that has been read, 0 to 1; null while nothing is read. */
   reading: number | null
-  /** Whether the take is read and judged. */
+  /** Whether the take is read and judged, and how. */
   ready: boolean
+  judged: string
   error: string | null
   forecast: DeskForecast | null
   /** The two that matter most are told where the plan is looked at; null until they are known. */
@@ -68,48 +84,36 @@ const LEAST_SWING_MS = 0.01
 export const weightiest = (sensitivity: readonly Sensitivity[] | null): Sensitivity[] =>
   (sensitivity ?? []).filter(({ swingMs }) => swingMs >= LEAST_SWING_MS).slice(0, 2)
 
-const MOST_PAST = 100
-/** Changes of one step within this time are one, ms. */
-const TOGETHER_MS = 1_200
-const SAVE_AFTER_MS = 500
-const SENSITIVITY_AFTER_MS = 700
-
-let revision = 0
-let lastStep = { name: '', atMs: 0 }
-let saving: ReturnType<typeof setTimeout> | undefined
-/** Settles when everything has been written. */
-let writes = Promise.resolve()
-let asking: ReturnType<typeof setTimeout> | undefined
-let judgedKey = ''
-/** One forecast is under way at a time; what changes meanwhile asks for one more. */
-let busy = false
-let again = false
+const NO_PLAN = {
+  id: null,
+  revision: 0,
+  plan: null,
+  history: null,
+  item: null,
+  forecast: null,
+  sensitivity: null,
+}
 
 export const usePlan = create<PlanState>()((set, get) => {
-  const show = (stored: StoredPlan | null) => {
-    revision = stored?.revision ?? 0
-    lastStep = { name: '', atMs: 0 }
-    set({
-      id: stored?.id ?? null,
-      plan: stored?.plan ?? null,
-      past: [],
-      future: [],
-      item: stored?.plan.items[0]?.id ?? null,
-      forecast: null,
-      sensitivity: null,
-    })
-    for (const problem of stored?.problems ?? []) notify(problem)
-    void work()
-  }
+  const forecasting = forecastingOf({
+    plan: () => (get().ready ? get().plan : null),
+    forecast: (plan) => theDesk().forecast(plan, useBudgets.getState().groups),
+    sensitivity: (plan) => theDesk().sensitivity(plan),
+    told: (news) => set(news),
+  })
+  const saving = savingOf(
+    () => {
+      const { id, plan } = get()
+      return id === null || plan === null ? null : { id, plan }
+    },
+    (id, plan) => write(id, plan),
+  )
+  // A page that is left keeps what was changed last.
+  globalThis.addEventListener?.('pagehide', () => void saving.flush())
 
-  const relist = async () => {
-    const { detail } = get()
-    if (detail !== null) set({ plans: await api.plans(detail.id) })
-  }
-
-  const write = async (id: string, plan: Plan) => {
+  async function write(id: string, plan: Plan): Promise<void> {
     try {
-      revision = (await api.changePlan(id, revision, plan)).revision
+      set({ revision: (await plansApi.change(id, get().revision, plan)).revision })
       await relist()
     } catch (error) {
       if (error instanceof RequestError && error.status === 409)
@@ -121,99 +125,66 @@ export const usePlan = create<PlanState>()((set, get) => {
     }
   }
 
-  /** Writes what has not been written yet, one after the other. */
-  const flush = (): Promise<void> => {
-    const { id, plan } = get()
-    if (saving !== undefined && id !== null && plan !== null) writes = writes.then(() => write(id, plan))
-    clearTimeout(saving)
-    saving = undefined
-    return writes
-  }
-  // A page that is left keeps what was changed last.
-  globalThis.addEventListener?.('pagehide', () => void flush())
-
-  const saveSoon = () => {
-    clearTimeout(saving)
-    saving = setTimeout(() => void flush(), SAVE_AFTER_MS)
+  async function relist(): Promise<void> {
+    const { detail } = get()
+    if (detail !== null) set({ plans: await plansApi.list(detail.id) })
   }
 
-  /** Forecasts the plan as it is now. */
-  async function work(): Promise<void> {
-    if (busy) {
-      again = true
-      return
+  function show(stored: StoredPlan | null): void {
+    if (stored === null) set(NO_PLAN)
+    else {
+      const { id, revision, plan, problems } = stored
+      set({ ...NO_PLAN, id, revision, plan, history: historyOf(plan), item: plan.items[0]?.id ?? null })
+      for (const problem of problems) notify(problem)
     }
-    busy = true
+    forecasting.refresh()
+  }
+
+  function put(history: History): void {
+    set({ history, plan: history.plan })
+    saving.soon()
+    forecasting.refresh()
+  }
+
+  /** Does what may fail, and says so when it does. */
+  async function telling(work: () => Promise<void>): Promise<void> {
     try {
-      do {
-        again = false
-        const { plan, ready } = get()
-        if (!ready || plan === null) return
-        const forecast = await theDesk().forecast(plan, useBudgets.getState().groups)
-        if (get().plan !== null) set({ forecast, error: null })
-      } while (again)
-      askSensitivity()
+      await work()
     } catch (error) {
-      set({ error: (error as Error).message })
-    } finally {
-      busy = false
+      notify((error as Error).message)
     }
-  }
-
-  function askSensitivity(): void {
-    clearTimeout(asking)
-    asking = setTimeout(async () => {
-      const { plan, ready } = get()
-      if (plan === null || !ready) return
-      const sensitivity = await theDesk().sensitivity(plan)
-      if (get().plan === plan) set({ sensitivity })
-    }, SENSITIVITY_AFTER_MS)
-  }
-
-  const put = (plan: Plan, history: Pick<PlanState, 'past' | 'future'>) => {
-    set({ plan, ...history })
-    saveSoon()
-    void work()
   }
 
   return {
+    ...NO_PLAN,
     detail: null,
     plans: null,
-    id: null,
-    plan: null,
-    past: [],
-    future: [],
-    item: null,
     reading: null,
     ready: false,
+    judged: '',
     error: null,
-    forecast: null,
-    sensitivity: null,
 
-    async prepare(detail, judged) {
-      const key = `${detail.id} ${detail.frames} ${judged.target} ${judged.withoutRecorder}`
-      if (key === judgedKey && (get().ready || get().reading !== null)) return
-      judgedKey = key
-      set({ ready: false, error: null, reading: 0, forecast: null })
+    async prepare(detail, how) {
+      const judged = `${detail.id} ${detail.frames} ${how.target} ${how.withoutRecorder}`
+      const now = get()
+      if (judged === now.judged && (now.ready || now.reading !== null)) return
+      set({ judged, ready: false, error: null, reading: 0, forecast: null })
+      const isCurrent = () => get().judged === judged
       try {
-        await theDesk().open(
-          detail,
-          judged,
-          proxy((share) => judgedKey === key && set({ reading: share })),
-        )
-        if (judgedKey !== key) return
+        const onProgress = proxy((share: number) => isCurrent() && set({ reading: share }))
+        await theDesk().open(detail, how, onProgress)
+        if (!isCurrent()) return
         set({ ready: true, reading: null })
-        void work()
+        forecasting.refresh()
       } catch (error) {
-        if (judgedKey === key) set({ error: (error as Error).message, reading: null })
+        if (isCurrent()) set({ error: (error as Error).message, reading: null })
       }
     },
 
     async load(detail, wanted) {
-      if (get().detail?.id !== detail.id)
-        set({ detail, plans: null, id: null, plan: null, forecast: null, past: [], future: [] })
+      if (get().detail?.id !== detail.id) set({ ...NO_PLAN, detail, plans: null })
       try {
-        const plans = await api.plans(detail.id)
+        const plans = await plansApi.list(detail.id)
         if (get().detail?.id !== detail.id) return
         set({ plans })
         const open =
@@ -225,75 +196,59 @@ export const usePlan = create<PlanState>()((set, get) => {
     },
 
     async open(id) {
-      await flush()
-      try {
-        show(id === null ? null : await api.plan(id))
-      } catch (error) {
-        notify((error as Error).message)
-      }
+      await saving.flush()
+      await telling(async () => show(id === null ? null : await plansApi.get(id)))
     },
 
     async begin(sent) {
       const { detail, plans } = get()
       if (detail === null) return
-      await flush()
-      try {
-        const number = (plans?.length ?? 0) + 1
-        show(await api.createPlan(detail.id, sent ?? planToJson(emptyPlan(`plan ${number}`))))
+      await saving.flush()
+      const number = (plans?.length ?? 0) + 1
+      await telling(async () => {
+        show(await plansApi.create(detail.id, sent ?? planToJson(emptyPlan(`plan ${number}`))))
         await relist()
-      } catch (error) {
-        notify((error as Error).message)
-      }
+      })
     },
 
     async remove() {
       const { id, plan } = get()
       if (id === null) return
-      await flush()
-      try {
-        await api.deletePlan(id)
+      await saving.flush()
+      await telling(async () => {
+        await plansApi.remove(id)
         show(null)
         await relist()
         const restore = async () => {
-          show(await api.restorePlan(id))
+          show(await plansApi.restore(id))
           await relist()
         }
         notify(`“${plan?.name ?? 'The plan'}” is deleted.`, { label: 'Undo', run: () => void restore() })
-      } catch (error) {
-        notify((error as Error).message)
-      }
+      })
     },
 
     change(change, step = '') {
-      const { plan, past } = get()
-      if (plan === null) return
-      const nowMs = performance.now()
-      const isSame = step !== '' && step === lastStep.name && nowMs - lastStep.atMs < TOGETHER_MS
-      lastStep = { name: step, atMs: nowMs }
-      put({ ...plan, ...change }, { past: isSame ? past : [...past, plan].slice(-MOST_PAST), future: [] })
+      const { history } = get()
+      if (history !== null) put(changed(history, change, step, performance.now()))
     },
 
     changeItem(id, change, step = '') {
       const { plan } = get()
-      const items = plan?.items.map((item) => (item.id === id ? { ...item, ...change } : item))
-      if (items !== undefined) get().change({ items }, step === '' ? '' : `${id} ${step}`)
+      if (plan !== null) get().change(withItem(plan, id, change), step === '' ? '' : `${id} ${step}`)
     },
 
     removeItem(id) {
       const { plan, item } = get()
       if (plan === null) return
-      get().change({ items: plan.items.filter((one) => one.id !== id) })
+      get().change(withoutItem(plan, id))
       if (item === id) set({ item: null })
       notify('The item is removed from the plan.', { label: 'Undo', run: () => get().undo() })
     },
 
     moveItem(id, to) {
       const { plan } = get()
-      const moved = plan?.items.find((item) => item.id === id)
-      if (plan === null || moved === undefined) return
-      const others = plan.items.filter((item) => item.id !== id)
-      const place = Math.min(others.length, Math.max(0, to))
-      get().change({ items: [...others.slice(0, place), moved, ...others.slice(place)] })
+      const moved = plan === null ? null : movedItem(plan, id, to)
+      if (moved !== null) get().change(moved)
     },
 
     async add(remedy, path, subject) {
@@ -308,22 +263,17 @@ export const usePlan = create<PlanState>()((set, get) => {
     choose: (item) => set({ item }),
 
     undo() {
-      const { plan, past, future } = get()
-      const before = past.at(-1)
-      if (plan === null || before === undefined) return
-      lastStep = { name: '', atMs: 0 }
-      put(before, { past: past.slice(0, -1), future: [plan, ...future] })
+      const { history } = get()
+      if (history !== null && history.past.length > 0) put(undone(history))
     },
 
     redo() {
-      const { plan, past, future } = get()
-      const [next, ...rest] = future
-      if (plan === null || next === undefined) return
-      put(next, { past: [...past, plan], future: rest })
+      const { history } = get()
+      if (history !== null && history.future.length > 0) put(redone(history))
     },
 
     options: async (request) => theDesk().options(request),
 
-    refresh: () => void work(),
+    refresh: () => forecasting.refresh(),
   }
 })

@@ -1,6 +1,6 @@
+import { api } from '../api/takes.ts'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 import { useLibrary } from './library.ts'
 import { notify } from './notices.ts'
 

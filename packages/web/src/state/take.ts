@@ -1,3 +1,6 @@
+import { framesOf } from '../api/frames.ts'
+import { ask } from '../api/ask.ts'
+import { api } from '../api/takes.ts'
 import { PAGE, type PageAnswer } from '@lapsus/core/questions/page'
 import type { LiveNews, TakeDetail } from '@lapsus/api'
 import {
@@ -8,7 +11,6 @@ import {
   type FrameColumns,
 } from '@lapsus/core/take'
 import { create } from 'zustand'
-import { api } from '../api/client.ts'
 
 /** A take with what its views look up all the time. */
 export interface OpenTake {
@@ -37,7 +39,7 @@ export const useTake = create<TakeState>()((set, get) => ({
   async open(id) {
     set({ id, take: null, error: null })
     try {
-      const [detail, frames] = await Promise.all([api.take(id), api.frames(id)])
+      const [detail, frames] = await Promise.all([api.take(id), framesOf(id)])
       if (get().id === id) set({ take: openTake(detail, frames) })
     } catch (error) {
       if (get().id === id) set({ error: (error as Error).message })
@@ -98,7 +100,7 @@ export function loadPage(id: string, frame: number): Promise<PageAnswer> {
     pages.set(key, known)
     return known
   }
-  const page = api.ask(PAGE, id, null, { frame })
+  const page = ask(PAGE, id, null, { frame })
   pages.set(key, page)
   page.catch(() => pages.delete(key))
   if (pages.size > MOST_PAGES) pages.delete(pages.keys().next().value!)

@@ -2,25 +2,12 @@
 import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/questions/ledger'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { create } from 'zustand'
+import { SIGHT_NAMES, type SightName } from '../lists/sight-names.ts'
 
 export const UNITS = ['frame', 'second', 'share'] as const
 export type Unit = (typeof UNITS)[number]
 export const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
 export type Sort = (typeof SORTS)[number]
-
-/** What the middle shows. `frame`: a page, with the ledger or another page beside it. */
-export const SIGHTS = [
-  'frame',
-  'ledger',
-  'spikes',
-  'memory',
-  'roster',
-  'scaling',
-  'waiting',
-  'forecast',
-  'proof',
-] as const
-export type Sight = (typeof SIGHTS)[number]
 
 /** Ways to group the ledger: those of the server, and those that are made of its rows here. */
 export const GROUPINGS = ['path', 'marker', 'group', 'lane', 'caller'] as const
@@ -41,7 +28,8 @@ export interface View {
   range: FrameRange | null
   /** Frames a second to judge by; null for the take's own. */
   target: number | null
-  sight: Sight
+  /** What the middle shows. */
+  sight: SightName
   /** The frame laid beside the one on the page; null for the ledger there. */
   beside: number | null
   /** Id of the finding that is chosen; null for none. */
@@ -136,7 +124,7 @@ export function viewFromParams(
     frame: whole(params.get('frame'), frameCount) ?? fallbackFrame,
     range: from !== null && to !== null && from <= to ? { from, to } : null,
     target: target > 0 && target <= 10_000 ? target : null,
-    sight: known('sight', SIGHTS, FIRST_VIEW.sight),
+    sight: known('sight', SIGHT_NAMES, FIRST_VIEW.sight),
     beside: whole(params.get('beside'), frameCount),
     finding: params.get('finding'),
     scope: known('scope', LEDGER_SCOPES, FIRST_VIEW.scope),

@@ -1,127 +1,20 @@
-import { Columns2, X } from 'lucide-react'
 import { lazy, Suspense } from 'react'
-import { IconButton } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
-import { quietFrame } from '../findings/show.ts'
-import { LedgerView } from '../ledger/ledger-view.tsx'
-import { MemoryView } from '../memory/memory-view.tsx'
-import { CompareList } from '../page/compare-list.tsx'
-import { FrameSamples } from '../page/frame-samples.tsx'
-import { PageView } from '../page/page-view.tsx'
-import { ForecastView } from '../plan/forecast-view.tsx'
-import { ProofView } from '../proof/proof-view.tsx'
-import { RosterView } from '../roster/roster-view.tsx'
-import { SpikesView } from '../spikes/spikes-view.tsx'
-import type { OpenTake } from '../state/take.ts'
-import { useSettings } from '../state/settings.ts'
+import { SIGHTS } from '../lists/sights.ts'
+import type { SightProps } from '../sights/sight.ts'
 import { useView } from '../state/view.ts'
-import { FrameBar, ScopeBar } from './frame-bar.tsx'
 
-// They bring the charts along, which nobody waits for who only opens a take.
-const ScalingView = lazy(() =>
-  import('../scaling/scaling-view.tsx').then(({ ScalingView: view }) => ({ default: view })),
+const VIEWS = Object.fromEntries(
+  SIGHTS.map(({ name, load }) => [name, lazy(async () => ({ default: await load() }))]),
 )
-const WaitingView = lazy(() =>
-  import('../waiting/waiting-view.tsx').then(({ WaitingView: view }) => ({ default: view })),
-)
-
-interface EvidenceProps {
-  take: OpenTake
-  budgetMs: number
-}
 
 /** The middle of the workbench: what a question, or a finding, is answered with. */
-export function Evidence({ take, budgetMs }: EvidenceProps) {
+export function Evidence({ take, budgetMs }: SightProps) {
   const sight = useView((view) => view.sight)
-  switch (sight) {
-    case 'frame':
-      return <FrameSight take={take} budgetMs={budgetMs} />
-    case 'ledger':
-      return (
-        <div className="flex h-full min-h-0 flex-col">
-          <ScopeBar take={take} />
-          <LedgerView take={take} budgetMs={budgetMs} wide />
-        </div>
-      )
-    case 'spikes':
-      return <SpikesView />
-    case 'memory':
-      return <MemoryView take={take} />
-    case 'roster':
-      return <RosterView take={take} />
-    case 'scaling':
-      return (
-        <Suspense fallback={<Words title="Opening…" />}>
-          <ScalingView take={take} budgetMs={budgetMs} />
-        </Suspense>
-      )
-    case 'waiting':
-      return (
-        <Suspense fallback={<Words title="Opening…" />}>
-          <WaitingView take={take} />
-        </Suspense>
-      )
-    case 'forecast':
-      return <ForecastView take={take} />
-    case 'proof':
-      return <ProofView take={take} budgetMs={budgetMs} />
-  }
-}
-
-/** A frame's page, with the ledger or another frame beside it. */
-function FrameSight({ take, budgetMs }: EvidenceProps) {
-  const { frame, beside } = useView()
-  // Beside the findings and the plan there is room for one more column.
-  const alone = useSettings(({ planOpen, findingsOpen }) => planOpen && findingsOpen) && beside === null
+  const View = VIEWS[sight]!
   return (
-    <div className={`grid h-full min-h-0 ${alone ? 'grid-cols-1' : 'grid-cols-2'}`}>
-      <div className="flex min-h-0 min-w-0 flex-col border-r border-line">
-        <FrameBar take={take} budgetMs={budgetMs} />
-        <div className="min-h-0 grow">
-          <PageView take={take} budgetMs={budgetMs} frame={frame} against={beside} mayBePlanned />
-        </div>
-        <FrameSamples take={take} />
-      </div>
-      {!alone && (
-        <div className="flex min-h-0 min-w-0 flex-col">
-          {beside === null ? (
-            <>
-              <ScopeBar take={take} />
-              <LedgerView take={take} budgetMs={budgetMs} />
-            </>
-          ) : (
-            <Beside take={take} budgetMs={budgetMs} frame={frame} beside={beside} />
-          )}
-        </div>
-      )}
-    </div>
-  )
-}
-
-function Beside({ take, budgetMs, frame, beside }: EvidenceProps & { frame: number; beside: number }) {
-  const change = useView((view) => view.change)
-  return (
-    <>
-      <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
-        <b className="font-serif text-base whitespace-nowrap">frame {beside}</b>
-        <span className="truncate text-faint">beside it; ink shows what each has more than the other</span>
-        <span className="grow" />
-        <IconButton
-          label="Another usual frame"
-          onClick={() => change({ beside: quietFrame(take, beside, budgetMs) })}
-        >
-          <Columns2 size={15} />
-        </IconButton>
-        <IconButton label="The ledger instead (c)" onClick={() => change({ beside: null })}>
-          <X size={15} />
-        </IconButton>
-      </div>
-      <div className="min-h-0 grow-[3] basis-0">
-        <PageView take={take} budgetMs={budgetMs} frame={beside} against={frame} />
-      </div>
-      <div className="min-h-0 grow-[2] basis-0 border-t border-line">
-        <CompareList take={take} frame={frame} beside={beside} />
-      </div>
-    </>
+    <Suspense fallback={<Words title="Opening…" />}>
+      <View take={take} budgetMs={budgetMs} />
+    </Suspense>
   )
 }

@@ -1,17 +1,8 @@
 import { Choice } from '../components/choice.tsx'
-import { SIGHTS, useView, type Sight } from '../state/view.ts'
+import { SIGHT_NAMES, type SightName } from '../lists/sight-names.ts'
+import { useView } from '../state/view.ts'
 
-const WORDS: Record<Sight, string> = {
-  frame: 'frame',
-  ledger: 'ledger',
-  spikes: 'spikes',
-  memory: 'memory',
-  roster: 'roster',
-  scaling: 'scaling',
-  waiting: 'waiting',
-  forecast: 'forecast',
-  proof: 'proof',
-}
+const WORDS = Object.fromEntries(SIGHT_NAMES.map((name) => [name, name])) as Record<SightName, string>
 
 /** What the middle shows. */
 export function SightTabs() {
@@ -20,7 +11,7 @@ export function SightTabs() {
     <nav className="flex h-9 shrink-0 items-center border-b border-line px-2" aria-label="Evidence">
       <Choice
         label="View"
-        values={SIGHTS}
+        values={SIGHT_NAMES}
         words={WORDS}
         value={sight}
         onChange={(next) => change({ sight: next })}

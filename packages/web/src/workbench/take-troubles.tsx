@@ -1,5 +1,5 @@
+import { api } from '../api/takes.ts'
 import type { TakeDetail } from '@lapsus/api'
-import { api } from '../api/client.ts'
 
 /** What the recorder had to leave out, and what could not be stored; nothing where all is well. */
 export function TakeTroubles({ detail }: { detail: TakeDetail }) {

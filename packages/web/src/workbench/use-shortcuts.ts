@@ -5,7 +5,8 @@ import { quietFrame } from '../findings/show.ts'
 import type { OpenTake } from '../state/take.ts'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
-import { GROUPINGS, SIGHTS, UNITS, useView } from '../state/view.ts'
+import { SIGHT_NAMES } from '../lists/sight-names.ts'
+import { GROUPINGS, UNITS, useView } from '../state/view.ts'
 import { sendPageCommand, sendStripCommand } from './commands.ts'
 
 export const SHORTCUTS: { keys: string; does: string }[] = [
@@ -105,7 +106,7 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
           setPlanOpen(!planOpen)
         },
         e: () => change({ planned: !useView.getState().planned }),
-        ...Object.fromEntries(SIGHTS.map((sight, i) => [String(i + 1), () => change({ sight })])),
+        ...Object.fromEntries(SIGHT_NAMES.map((sight, i) => [String(i + 1), () => change({ sight })])),
         Escape: () => change({ path: null, finding: null }),
         i: () => sendStripCommand('in'),
         o: () => sendStripCommand('out'),

@@ -1,0 +1,80 @@
+/** Takes, recordings of the demo game, and who is signed in. Answers are checked before they are used. */
+import {
+  checkDemoGame,
+  checkImport,
+  checkRecording,
+  checkRecordings,
+  checkSession,
+  checkStorage,
+  checkTake,
+  checkTakes,
+  checkTakeSummary,
+  type ExcerptRequest,
+  type ImportResult,
+  type Problem,
+  type RecordingRequest,
+} from '@lapsus/api'
+import type { ExportFormat } from '@lapsus/core/exchange'
+import { json, NO_ANSWER, RequestError, send, SESSION, takeAt, withBody } from './http.ts'
+
+export const api = {
+  takes: async (filter: Record<string, string> = {}) =>
+    checkTakes(await json(`/api/takes?${new URLSearchParams(filter)}`)),
+  deletedTakes: async () => checkTakes(await json('/api/deleted-takes')),
+  take: async (id: string, signal?: AbortSignal) => checkTake(await json(takeAt(id), { signal })),
+  stopTake: (id: string) => send(`${takeAt(id)}/stop`, { method: 'POST' }),
+  discardTake: (id: string) => send(`${takeAt(id)}/discard`, { method: 'POST' }),
+  keepLast: (id: string, cause: string) => send(`${takeAt(id)}/keep`, withBody('POST', { cause })),
+  excerpt: async (id: string, request: ExcerptRequest) =>
+    checkTakeSummary(await json(`${takeAt(id)}/excerpts`, withBody('POST', request))),
+  changeTake: (id: string, change: { name?: string; note?: string; tags?: string[] }) =>
+    send(takeAt(id), withBody('PATCH', change)),
+  deleteTake: (id: string) => send(takeAt(id), { method: 'DELETE' }),
+  restoreTake: (id: string) => send(`${takeAt(id)}/restore`, { method: 'POST' }),
+  fileAddress: (id: string, format: ExportFormat = 'lapsus') => `${takeAt(id)}/file?format=${format}`,
+  importFile,
+  session: async () => checkSession(await json(SESSION)),
+  signOut: () => send(SESSION, { method: 'DELETE' }),
+  signIn: (password: string) => send(SESSION, withBody('POST', { password })),
+  storage: async () => checkStorage(await json('/api/storage')),
+  setAsideAddress: (id: string, sequence: number) => `${takeAt(id)}/set-aside/${sequence}`,
+  demoGame: async () => checkDemoGame(await json('/api/demo-game')),
+  recordings: async () => checkRecordings(await json('/api/recordings')),
+  recording: async (id: string) => checkRecording(await json(`/api/recordings/${id}`)),
+  startRecording: async (request: RecordingRequest) =>
+    checkRecording(await json('/api/recordings', withBody('POST', request))),
+  stopRecording: async (id: string) =>
+    checkRecording(await json(`/api/recordings/${id}/stop`, { method: 'POST' })),
+}
+
+/**
+ * Sends a file. Through XMLHttpRequest, since fetch does not tell how much of a body has been sent.
+ * @param onProgress told the share that has been sent, from 0 to 1
+ */
+function importFile(
+  file: File,
+  frameMarker: string,
+  onProgress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<ImportResult> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    const query = new URLSearchParams(frameMarker === '' ? {} : { frameMarker })
+    request.open('POST', `/api/imports?${query}`)
+    request.setRequestHeader('content-type', 'application/octet-stream')
+    request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total)
+    request.onload = () => {
+      try {
+        const body: unknown = JSON.parse(request.responseText)
+        if (request.status < 300) resolve(checkImport(body))
+        else reject(new RequestError(request.status, (body as Problem).detail))
+      } catch (error) {
+        reject(error as Error)
+      }
+    }
+    request.onerror = () => reject(new RequestError(0, NO_ANSWER))
+    request.onabort = () => reject(new DOMException('cancelled', 'AbortError'))
+    signal.addEventListener('abort', () => request.abort())
+    request.send(file)
+  })
+}

@@ -1,0 +1,47 @@
+/** A small strip: frames hang from the top, the floor across, on a scale of its own take. */
+import { lengthScale } from '../../strip/geometry.ts'
+import type { Frame } from '../forecast/pictures/draw.ts'
+
+const TOP = 16
+
+interface StripData {
+  words: string
+  workNs: Float64Array
+  budgetMs: number
+}
+
+export function drawProofStrip(
+  { context, width, height, palette }: Frame,
+  { words, workNs, budgetMs }: StripData,
+): void {
+  context.fillStyle = palette.leaf
+  context.fillRect(0, 0, width, height)
+  const budgetNs = budgetMs * 1e6
+  const scale = lengthScale(height + 20, budgetNs)
+  const lowest = height - TOP - 2
+  const columns = Math.min(Math.floor(width), workNs.length)
+  for (let column = 0; column < columns; column++) {
+    const from = Math.floor((column * workNs.length) / columns)
+    const to = Math.max(from + 1, Math.floor(((column + 1) * workNs.length) / columns))
+    let worst = 0
+    for (let frame = from; frame < to; frame++) worst = Math.max(worst, workNs[frame]!)
+    const x = Math.round((column * width) / columns)
+    const wide = Math.max(1, Math.round(((column + 1) * width) / columns) - x)
+    const tall = Math.min(lowest, worst * scale)
+    const floor = Math.min(tall, budgetNs * scale)
+    context.fillStyle = palette.work
+    context.fillRect(x, TOP, wide, floor)
+    if (tall > floor) {
+      context.fillStyle = palette.alarm
+      context.fillRect(x, TOP + floor, wide, tall - floor)
+    }
+  }
+  const y = Math.round(TOP + budgetNs * scale) + 0.5
+  context.strokeStyle = palette.ink
+  context.beginPath()
+  context.moveTo(0, y)
+  context.lineTo(width, y)
+  context.stroke()
+  context.fillStyle = palette.ink
+  context.fillText(words, 8, 8)
+}

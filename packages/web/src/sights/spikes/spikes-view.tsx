@@ -1,0 +1,187 @@
+import type {
+  DiagnosisAnswer,
+  CauseReport,
+  FamilyReport,
+  SpikeReport,
+} from '@lapsus/core/questions/diagnosis'
+import { useState } from 'react'
+import { ms, plural } from '@lapsus/core/words'
+import { Choice } from '../../components/choice.tsx'
+import { Table, type TableColumn } from '../../components/table.tsx'
+import { Words } from '../../components/words.tsx'
+import { useDiagnosis } from '../../state/diagnosis.ts'
+import { useView } from '../../state/view.ts'
+import { causeWords, familyWords } from './spike-words.ts'
+
+const ORDERS = ['worst', 'time'] as const
+const ORDER_WORDS = { worst: 'worst first', time: 'in order of time' }
+
+/** Frames that stick out: what each did more than usual, and which belong together. */
+export function SpikesView() {
+  const { diagnosis, error } = useDiagnosis()
+  if (error !== null)
+    return (
+      <Words alarm title="The spikes could not be worked out">
+        {error}
+      </Words>
+    )
+  if (diagnosis === null) return <Words title="Looking for spikes…" />
+  if (diagnosis.spikes.length === 0) {
+    return (
+      <Words title="No frame sticks out">
+        A spike is a frame over budget whose work is more than six standard deviations above the middle of the
+        121 frames around it.
+      </Words>
+    )
+  }
+  return <Spikes diagnosis={diagnosis} />
+}
+
+function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: DiagnosisAnswer }) {
+  const { frame, change } = useView()
+  const [order, setOrder] = useState<(typeof ORDERS)[number]>('worst')
+  const [family, setFamily] = useState<number | null>(null)
+  const shown = spikes.filter((spike) => family === null || spike.family === family)
+  const rows = order === 'time' ? shown : [...shown].sort((a, b) => b.severityMs - a.severityMs)
+  return (
+    <section aria-label="Spikes" className="flex h-full min-h-0 flex-col" data-testid="spikes">
+      <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
+        <b className="font-serif text-base">Spikes</b>
+        <span className="text-faint">
+          {plural(shown.length, 'episode')}
+          {pauses > 0 && `; ${plural(pauses, 'frame')} in which the game stood still left out`}
+        </span>
+        <span className="grow" />
+        <Choice
+          label="Order"
+          values={ORDERS}
+          words={ORDER_WORDS}
+          value={order}
+          onChange={(next) => setOrder(next)}
+        />
+      </div>
+      <div className="min-h-0 grow overflow-y-auto">
+        {families.length > 0 && (
+          <Families
+            families={families}
+            chosen={family}
+            choose={(one) => setFamily(one === family ? null : one)}
+          />
+        )}
+        <Table
+          label="Spikes"
+          columns={COLUMNS}
+          rows={rows}
+          keyOf={(spike) => spike.frame}
+          isChosen={(spike) => spike.frame === frame}
+          onChoose={(spike) =>
+            change({
+              frame: spike.frame,
+              beside: spike.typicalFrame,
+              path: spike.causes[0]?.pathId ?? null,
+              sight: 'frame',
+            })
+          }
+        />
+      </div>
+    </section>
+  )
+}
+
+interface FamiliesProps {
+  families: FamilyReport[]
+  chosen: number | null
+  choose(family: number): void
+}
+
+function Families({ families, chosen, choose }: FamiliesProps) {
+  return (
+    <div className="border-b border-line px-3 py-2">
+      <h3 className="mb-1 text-xs text-faint">Families: spikes with the same causes</h3>
+      <div className="flex flex-wrap gap-2">
+        {families.map((family, i) => (
+          <button
+            key={i}
+            type="button"
+            aria-pressed={chosen === i}
+            className={`max-w-80 rounded border border-line px-2.5 py-1.5 text-left ${chosen === i ? 'bg-pick' : 'bg-leaf hover:border-faint'}`}
+            onClick={() => choose(i)}
+          >
+            <b className="font-medium">{causeName(family.causes[0])}</b>{' '}
+            <span className="text-faint">
+              {family.spikes} × {ms(family.meanExcessMs)}
+            </span>
+            <span className="block text-xs text-faint">{familyWords(family)}</span>
+          </button>
+        ))}
+      </div>
+    </div>
+  )
+}
+
+const causeName = (cause: CauseReport | undefined) =>
+  cause === undefined
+    ? 'nothing sticks out'
+    : cause.why === 'collection'
+      ? 'collection'
+      : (cause.path.at(-1) ?? 'outside any marker')
+
+const COLUMNS: TableColumn<SpikeReport>[] = [
+  {
+    id: 'frame',
+    head: 'frame',
+    about: 'The worst frame of the episode. Choose it to lay it beside a usual one.',
+    align: 'left',
+    cell: ({ frame, fromFrame, toFrame }) => (
+      <>
+        {frame}
+        {toFrame > fromFrame && (
+          <span className="block text-xs text-faint">
+            {fromFrame}–{toFrame}
+          </span>
+        )}
+      </>
+    ),
+  },
+  {
+    id: 'work',
+    head: 'took',
+    about: 'Work of the worst frame; its whole duration if it was held by waiting.',
+    cell: ({ held, workMs, durationMs }) => (
+      <span className={held ? '' : 'text-alarm'}>{ms(held ? durationMs : workMs)}</span>
+    ),
+  },
+  {
+    id: 'excess',
+    head: 'more',
+    about: 'What it took more than the middle of the 121 frames around it.',
+    cell: ({ excessMs }) => ms(excessMs),
+  },
+  {
+    id: 'severity',
+    head: 'episode',
+    about: 'The excess of all frames of the episode together.',
+    cell: ({ severityMs }) => ms(severityMs),
+  },
+  {
+    id: 'why',
+    head: 'because',
+    about: 'The fewest paths that make up 90 % of the excess, compared with the frames around.',
+    align: 'left',
+    cell: ({ causes }) =>
+      causes.length === 0
+        ? 'no marker sticks out'
+        : causes.slice(0, 3).map((cause) => <p key={cause.path.join()}>{causeWords(cause)}</p>),
+  },
+  {
+    id: 'moment',
+    head: 'when',
+    about: 'The moment its family follows, more often than chance would have it.',
+    align: 'left',
+    cell: ({ moment, held }) => (
+      <span className="text-xs text-faint">
+        {moment !== null && `“${moment}”`} {held && 'held'}
+      </span>
+    ),
+  },
+]
