@@ -8,7 +8,6 @@ import type {
   RecordingMode,
   WatchDeclaration,
 } from '@lapsus/core/format'
-import type { SourceFormat } from '@lapsus/core/exchange'
 import type { Plan } from '@lapsus/core/remedy'
 import type { FrameColumns, FrameFigures, Marker } from '@lapsus/core/take'
 
@@ -177,7 +176,8 @@ export interface ImportResult {
   take: string
   frames: number
   complete: boolean
-  format: SourceFormat
+  /** Name of the format it was read as. */
+  format: string
   /** What was wrong and passed over, in words; null for nothing. */
   skipped: string | null
   /** What could not be read, if anything; what came before it was kept. */

@@ -9,7 +9,7 @@ import {
 } from '@lapsus/core/questions/diagnosis'
 import { rosterOf, type RosterRow } from '@lapsus/core/questions/roster'
 import { type Evidence } from '@lapsus/core/detect'
-import { amount, ms, plural } from '@lapsus/core/words'
+import { causeWords, ms, OUTSIDE, plural } from '@lapsus/core/words'
 
 /** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */
 export interface Diagnosis {
@@ -76,18 +76,10 @@ function worstSpikes(spikes: Diagnosis['spikes']): string[] {
     .slice(0, MOST_SPIKES)
     .map(({ frame, workMs, durationMs, held, excessMs, moment, causes }) => {
       const at = moment === null ? '' : ` at “${moment}”`
-      const why = causes.slice(0, 2).map(causeWords).join(', ') || 'nothing sticks out'
+      const why = causes.slice(0, 2).map(causeLine).join('; ') || 'nothing sticks out'
       return `    frame ${frame}: ${ms(held ? durationMs : workMs)}, ${ms(excessMs)} more than around it${at}: ${why}`
     })
 }
 
-function causeWords({
-  path,
-  excessMs,
-  why,
-  calls,
-  usualCalls,
-}: Diagnosis['spikes'][number]['causes'][number]): string {
-  const counts = why === 'more-calls' ? `: ${amount(calls)}, usually ${amount(usualCalls)}` : ''
-  return `${path.at(-1) ?? 'outside any marker'} +${ms(excessMs)} (${why}${counts})`
-}
+const causeLine = (cause: Diagnosis['spikes'][number]['causes'][number]): string =>
+  `${causeWords(cause.path.at(-1) ?? OUTSIDE, cause)} (+${ms(cause.excessMs)})`

@@ -1,4 +1,3 @@
-import type { SourceFormat } from '@lapsus/core/exchange'
 import type { Conditions, RecorderFigures } from '@lapsus/core/format'
 import type { LedgerRow } from '@lapsus/core/rollup'
 import { ledgerOfFrames, studyWithoutRecorder } from '@lapsus/core/study'
@@ -26,7 +25,7 @@ export interface Inspection extends Diagnosis {
     dropped: number
     repaired: number
     complete: boolean
-    format: SourceFormat
+    format: string
     conditions: Conditions
   }
   frames: Omit<FrameFigures, 'frames' | 'heldBy' | 'overTimeMs'>

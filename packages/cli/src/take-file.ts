@@ -3,7 +3,7 @@ import { pipeline } from 'node:stream'
 import { constants, createGunzip } from 'node:zlib'
 import { randomUUID } from 'node:crypto'
 import { basename } from 'node:path'
-import { AnySource, type OnRecord, type SourceFormat, type TakeSource } from '@lapsus/core/exchange'
+import { AnySource, type OnRecord, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
 import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
@@ -16,7 +16,7 @@ export interface TakeFile {
   path: string
   frameMarker: string | undefined
   take: TakeRecord
-  format: SourceFormat
+  format: string
   progress: TakeProgress
   /** Its frames and what every path did in them, judged by the take's own target. */
   study: Study

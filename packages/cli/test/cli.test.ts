@@ -176,7 +176,7 @@ describe('lapsus inspect', () => {
     expect(out).to.contain('What makes single frames stick out:')
     expect(out).to.contain('4 frames at “gate” (4 of its 4) took')
     expect(out).to.match(
-      /4 spikes, the worst:\n {4}frame \d+: .* at “gate”: search \+18\.0 ms \(more-calls: 30, usually 0\)/,
+      /4 spikes, the worst:\n {4}frame \d+: .* at “gate”: search ran 30 times for 18\.0 ms, usually not at all \(\+18\.0 ms\)/,
     )
     const quiet = (await lapsus(['inspect', path, '--target', '5'])).out
     expect(quiet).to.contain('Nothing worth 1 % of the budget was found.')

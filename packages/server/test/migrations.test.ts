@@ -10,6 +10,8 @@ import { decodeFrames, Digester, packSpans } from '@lapsus/core/take'
 import { pack } from '../src/store/compression.ts'
 import { connect } from '../src/store/connection.ts'
 import * as first from '../src/store/migrations/001-takes.ts'
+import * as plans from '../src/store/migrations/004-plans.ts'
+import * as planLists from '../src/store/migrations/006-plan-lists.ts'
 import { chunkRecord, declareRecord, node } from '../../core/test/support/takes.ts'
 import { freshDatabase, getJson, testServer } from './support.ts'
 
@@ -111,5 +113,34 @@ describe('a database of the first version', () => {
     const { rows } = await getJson<LedgerAnswer>(server, '/api/takes/an-old-take/ledger?from=0&to=1')
     expect(rows[0]).to.include({ calls: 3, selfMs: 9, needless: 0, bytes: 0 })
     await server.stop()
+  })
+})
+
+describe('plans of an earlier version', () => {
+  it('are listed by what is in them, without being read again', async () => {
+    const databaseUrl = await freshDatabase()
+    const database = await connect(databaseUrl)
+    const schema = database.getQueryInterface()
+    for (const migration of [first, plans]) await migration.up({ context: schema })
+    await schema.bulkInsert('games', [{ id: 1, name: 'Old' }])
+    const item = { remedy: 'drop', path: ['sim'] }
+    const body = (states: string[]) =>
+      JSON.stringify({
+        ...{ format: 'lapsus-plan', version: 1, name: 'before', proof: null },
+        items: states.map((state) => ({ ...item, state })),
+      })
+    await schema.bulkInsert('plans', [
+      {
+        id: 'p',
+        game_id: 1,
+        revision: 1,
+        body: body(['idea', 'dropped', 'done']),
+        changed_at: '2026-01-02 03:04:05',
+      },
+    ])
+    await planLists.up({ context: schema })
+    const [rows] = await database.query('SELECT name, items FROM plans')
+    expect(rows).to.deep.equal([{ name: 'before', items: 2 }])
+    await database.close()
   })
 })

@@ -16,7 +16,7 @@ import { sectionsOf } from '../src/findings/sections.ts'
 import { excessByPath, matchPaths, sumsByPath } from '../src/sights/frame/compare.ts'
 import { ROSTER_SORTS, rosterCsv, rosterLines, verdictOf } from '../src/sights/roster/roster-rows.ts'
 import { scalingWords } from '../src/sights/scaling/scaling-words.ts'
-import { causeWords, familyWords } from '../src/sights/spikes/spike-words.ts'
+import { causeLine, familyWords } from '../src/sights/spikes/spike-words.ts'
 import { useScreen } from './support.ts'
 
 describe('sections of findings', () => {
@@ -57,15 +57,17 @@ describe('words about spikes', () => {
   }
 
   it('say what was more than usual', () => {
-    expect(causeWords(cause)).to.equal('route.plan ran 214 times, usually 3: +12.0 ms')
-    expect(causeWords({ ...cause, usualCalls: 0, calls: 1 })).to.equal(
-      'route.plan ran 1 time, usually not at all: +12.0 ms',
+    expect(causeLine(cause)).to.equal('route.plan ran 214 times for 12.5 ms, usually 3: +12.0 ms')
+    expect(causeLine({ ...cause, usualCalls: 0, calls: 1 })).to.equal(
+      'route.plan ran 1 time for 12.5 ms, usually not at all: +12.0 ms',
     )
-    expect(causeWords({ ...cause, why: 'slower-calls' })).to.equal(
+    expect(causeLine({ ...cause, why: 'slower-calls' })).to.equal(
       'route.plan took 12.5 ms, usually 0.500 ms: +12.0 ms',
     )
-    expect(causeWords({ ...cause, why: 'waiting' })).to.equal('route.plan waited 12.5 ms: +12.0 ms')
-    expect(causeWords({ ...cause, why: 'slower-calls', path: [], pathId: null })).to.contain(
+    expect(causeLine({ ...cause, why: 'waiting' })).to.equal(
+      'route.plan waited 12.5 ms, usually 0.500 ms: +12.0 ms',
+    )
+    expect(causeLine({ ...cause, why: 'slower-calls', path: [], pathId: null })).to.contain(
       'time outside any marker',
     )
   })
@@ -224,7 +226,7 @@ describe('findings and their evidence', () => {
     await choose('spike-family')
     await untilParameter('sight', 'spikes')
     await seen('4 of 4 right after “gate” (4 times)')
-    await seen('search ran 30 times, usually not at all: +18.0 ms')
+    await seen('search ran 30 times for 18.0 ms, usually not at all: +18.0 ms')
     await choose('spike-family')
     await untilParameter('finding', null)
   })
@@ -234,6 +236,7 @@ describe('findings and their evidence', () => {
     await seen('4 episodes')
     await page.click('[data-testid=spikes] table[aria-label=Spikes] tbody tr')
     await untilParameter('sight', null)
+    await page.waitForSelector('[data-testid=compare]')
     await until(async () => (await textOf('compare')).includes('+18.0 ms'), 'the difference is listed')
     expect(await textOf('compare')).to.contain('30 × here, 0 × there')
     await page.keyboard.press('c')

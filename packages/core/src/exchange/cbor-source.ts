@@ -1,5 +1,5 @@
 import { RecordReader, type FormatErrorPlace } from '../format/index.ts'
-import { Skipped, type OnRecord, type TakeSource } from './source.ts'
+import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './source.ts'
 
 /** A take file: a CBOR sequence. */
 export class CborSource implements TakeSource {
@@ -25,4 +25,11 @@ export class CborSource implements TakeSource {
   }
 
   finish(): void {}
+}
+
+export const takeFile: ImportFormat = {
+  name: 'take',
+  begins: 'the bytes of a take file',
+  isIt: ({ json }) => (json === null ? 'surely' : 'no'),
+  source: () => new CborSource(),
 }

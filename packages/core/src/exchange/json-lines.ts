@@ -8,7 +8,7 @@ import {
   type FormatErrorPlace,
 } from '../format/index.ts'
 import { LineSplitter } from './lines.ts'
-import { Skipped, type OnRecord, type TakeSource } from './source.ts'
+import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './source.ts'
 
 export class JsonLinesSource implements TakeSource {
   readonly format = 'json-lines'
@@ -88,4 +88,15 @@ export function jsonLine(record: AnyRecord): string {
       ArrayBuffer.isView(value) ? Array.from(value as unknown as ArrayLike<number>) : value,
     ) + '\n'
   )
+}
+
+export const jsonLines: ImportFormat = {
+  name: 'json-lines',
+  begins: 'lines of records',
+  isIt({ json }) {
+    if (json === null) return 'no'
+    if (/^\{\s*"(record|lapsus|take)"/.test(json)) return 'surely'
+    return json.includes('"record"') ? 'maybe' : 'no'
+  },
+  source: () => new JsonLinesSource(),
 }

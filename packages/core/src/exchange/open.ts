@@ -1,10 +1,13 @@
 /** Knows each format by how it begins. */
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
-import { CborSource } from './cbor-source.ts'
-import { JsonLinesSource } from './json-lines.ts'
-import { OtlpSource } from './otlp-source.ts'
-import { Skipped, type OnRecord, type SourceFormat, type SourceOptions, type TakeSource } from './source.ts'
-import { TimelineSource } from './timeline.ts'
+import { takeFile } from './cbor-source.ts'
+import { jsonLines } from './json-lines.ts'
+import { otlpJson } from './otlp-source.ts'
+import { Skipped, type ImportFormat, type OnRecord, type SourceOptions, type TakeSource } from './source.ts'
+import { timeline } from './timeline.ts'
+
+/** Every format that takes can be read from; of those that a file begins like, the first counts. */
+export const IMPORT_FORMATS: readonly ImportFormat[] = [takeFile, otlpJson, timeline, jsonLines]
 
 /** Enough to see what a JSON object is. */
 const ENOUGH_BYTES = 4_096
@@ -20,7 +23,7 @@ export class AnySource implements TakeSource {
     this.#options = options
   }
 
-  get format(): SourceFormat {
+  get format(): string {
     return this.#source?.format ?? 'take'
   }
 
@@ -68,17 +71,17 @@ export class AnySource implements TakeSource {
     if (start.length > 0) this.#source.push(start, onRecord)
   }
 
-  #sourceFor(start: Uint8Array): TakeSource {
-    if (!mayBeJson(start)) return new CborSource()
-    const text = new TextDecoder().decode(start).trimStart()
-    if (text.startsWith('[')) return new TimelineSource(this.#options)
-    if (/^\{\s*"(record|lapsus|take)"/.test(text)) return new JsonLinesSource()
-    if (/"resourceSpans"/.test(text)) return new OtlpSource(this.#options)
-    if (/"(entries|timeOrigin)"/.test(text)) return new TimelineSource(this.#options)
-    if (/"record"/.test(text)) return new JsonLinesSource()
+  #sourceFor(bytes: Uint8Array): TakeSource {
+    const json = mayBeJson(bytes) ? new TextDecoder().decode(bytes).trimStart() : null
+    const start = { bytes, json }
+    const found =
+      IMPORT_FORMATS.find((format) => format.isIt(start) === 'surely') ??
+      IMPORT_FORMATS.find((format) => format.isIt(start) === 'maybe')
+    if (found !== undefined) return found.source(this.#options)
+    const known = IMPORT_FORMATS.filter(({ name }) => name !== 'take').map(({ begins }) => begins)
     throw new FormatError(
       'not-a-take',
-      'it is JSON, but neither lines of records, nor OTLP traces, nor Performance Timeline entries',
+      `it is JSON, but neither ${known.slice(0, -1).join(', nor ')}, nor ${known.at(-1)}`,
     ).at({ record: 0, offset: 0 })
   }
 }

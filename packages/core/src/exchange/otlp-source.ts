@@ -1,7 +1,7 @@
 import { FormatError } from '../format/index.ts'
 import { readOtlp, type OtlpSpan } from './otlp.ts'
 import { OtlpTake } from './otlp-take.ts'
-import type { OnRecord } from './source.ts'
+import type { ImportFormat, OnRecord } from './source.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */
@@ -46,4 +46,11 @@ export class OtlpSource extends WholeFileSource {
       })
     }
   }
+}
+
+export const otlpJson: ImportFormat = {
+  name: 'otlp-json',
+  begins: 'OTLP traces',
+  isIt: ({ json }) => (json?.includes('"resourceSpans"') === true ? 'maybe' : 'no'),
+  source: (options) => new OtlpSource(options),
 }

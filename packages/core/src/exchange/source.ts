@@ -3,9 +3,6 @@ import type { AnyRecord, FormatErrorPlace } from '../format/index.ts'
 
 export type OnRecord = (record: AnyRecord, place: FormatErrorPlace) => void
 
-export const SOURCE_FORMATS = ['take', 'json-lines', 'otlp-json', 'timeline'] as const
-export type SourceFormat = (typeof SOURCE_FORMATS)[number]
-
 export interface SourceOptions {
   /** Name of the spans that are frames, where nothing else says so. */
   frameMarker?: string | undefined
@@ -14,9 +11,27 @@ export interface SourceOptions {
   game: string
 }
 
+/** The first bytes of a file, as a format is told by. */
+export interface FileStart {
+  bytes: Uint8Array
+  /** As text, without white space before it, where it may be JSON; null where it is not. */
+  json: string | null
+}
+
+/** A format that takes can be read from: everything about it in one file, and that file in the list of open.ts. */
+export interface ImportFormat {
+  name: string
+  /** How a file of it begins, in words: what is expected where nothing fits. */
+  begins: string
+  /** Whether a file begins like one; `maybe` where another format that is sure of itself goes first. */
+  isIt(start: FileStart): 'surely' | 'maybe' | 'no'
+  source(options: SourceOptions): TakeSource
+}
+
 /** Takes bytes piece by piece and gives records, the take's own first, numbered without gaps. */
 export interface TakeSource {
-  readonly format: SourceFormat
+  /** The name of its format. */
+  readonly format: string
   /**
    * Whether what is wrong is passed over, named and counted, rather than ending the take. What the
    * records' user finds wrong with one is then to be passed over as well.

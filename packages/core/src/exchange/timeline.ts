@@ -8,7 +8,7 @@ import {
   type Moment,
 } from '../format/index.ts'
 import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
-import type { OnRecord } from './source.ts'
+import type { ImportFormat, OnRecord } from './source.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 interface Entry {
@@ -147,4 +147,15 @@ function framesOf(entries: Entry[], frameMarker: string): LooseFrame[] {
     startNs: startNs(entry),
     durationNs: startNs(marks[i + 1]!) - startNs(entry),
   }))
+}
+
+export const timeline: ImportFormat = {
+  name: 'timeline',
+  begins: 'Performance Timeline entries',
+  isIt({ json }) {
+    if (json === null) return 'no'
+    if (json.startsWith('[')) return 'surely'
+    return /"(entries|timeOrigin)"/.test(json) ? 'maybe' : 'no'
+  },
+  source: (options) => new TimelineSource(options),
 }

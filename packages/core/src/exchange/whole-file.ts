@@ -1,12 +1,12 @@
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
-import { Skipped, type OnRecord, type SourceFormat, type SourceOptions, type TakeSource } from './source.ts'
+import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './source.ts'
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024
 
 /** A source that has to see all of a JSON file before it can give records. */
 export abstract class WholeFileSource implements TakeSource {
-  abstract readonly format: SourceFormat
+  abstract readonly format: string
   readonly lenient = true
   readonly skipped = new Skipped()
   protected readonly options: SourceOptions

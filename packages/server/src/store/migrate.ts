@@ -5,9 +5,10 @@ import * as details from './migrations/002-details.ts'
 import * as diagnoses from './migrations/003-diagnoses.ts'
 import * as plans from './migrations/004-plans.ts'
 import * as trust from './migrations/005-trust.ts'
+import * as planLists from './migrations/006-plan-lists.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
-const MIGRATIONS = [takes, details, diagnoses, plans, trust]
+const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists]
 
 /** Brings the database up to date. @returns names of the migrations that were run */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

@@ -158,6 +158,9 @@ export const TABLES = {
     revision: integer(),
     /** JSON, see core/remedy/plan. */
     body: mediumText(),
+    /** Of what is in it: its name, and its items that are not dropped. */
+    name: text(200),
+    items: integer(),
     changedAt: time(),
     deletedAt: timeOrNone(),
   },

@@ -1,4 +1,5 @@
-import { causeWords, msOf, overAll, plural, share, three } from '../sentences.ts'
+import { msOf, overAll, plural, share, three } from '../sentences.ts'
+import { causeWords, OUTSIDE } from '../../words/index.ts'
 import type { Evidence } from '../evidence.ts'
 import type { SpikeFamily } from '../families.ts'
 import {
@@ -53,7 +54,13 @@ function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
       `frames around them ${msOf(usual / members.length)}: ` +
       `${family.causes
         .slice(0, 2)
-        .map((each) => causeWords(nameOf(evidence, each), each))
+        .map((each) =>
+          causeWords(nameOf(evidence, each), {
+            ...each,
+            selfMs: each.selfNs / 1e6,
+            usualMs: each.usualNs / 1e6,
+          }),
+        )
         .join('; ')}. ` +
       overAll(evidence, explainedNs, members.length),
     ...spikeCosts(explainedNs, members.length, count),
@@ -71,7 +78,7 @@ function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
 }
 
 const nameOf = (evidence: Evidence, { path }: Cause) =>
-  path === null ? 'time outside any marker' : evidence.names(path).at(-1)!
+  path === null ? OUTSIDE : evidence.names(path).at(-1)!
 
 function whenWords({ moment, period, spikes }: SpikeFamily): string {
   if (moment !== null) {

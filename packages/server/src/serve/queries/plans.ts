@@ -9,10 +9,11 @@ import type { Store, TakeRow, Row } from '../../store/store.ts'
 /** Last changed first. */
 export async function listPlans(store: Store, gameId: number): Promise<PlanSummary[]> {
   const rows = await store.plans.findAll({
+    attributes: ['id', 'name', 'takeId', 'items', 'changedAt'],
     where: { gameId, deletedAt: null },
     order: [['changedAt', 'DESC']],
   })
-  return rows.map((row) => summaryOf(row, planOf(row)))
+  return rows.map(summaryOf)
 }
 
 export async function createPlan(store: Store, take: TakeRow, sent: unknown): Promise<StoredPlan> {
@@ -22,15 +23,17 @@ export async function createPlan(store: Store, take: TakeRow, sent: unknown): Pr
     gameId: take.gameId,
     takeId: take.id,
     revision: 1,
-    body: bodyOf(plan),
+    ...columnsOf(plan),
     changedAt: new Date(),
   })
-  return stored(store, row, problems)
+  return stored(store, row, plan, problems)
 }
 
 /** @throws ProblemError 404 */
-export const getPlan = async (store: Store, id: string): Promise<StoredPlan> =>
-  stored(store, await findPlan(store, id))
+export async function getPlan(store: Store, id: string): Promise<StoredPlan> {
+  const row = await findPlan(store, id)
+  return stored(store, row, planFromJson(JSON.parse(row.body)).plan)
+}
 
 /**
  * Writes a plan anew, if nobody else has meanwhile.
@@ -45,7 +48,7 @@ export async function changePlan(
   const { plan, problems } = readPlan(sent)
   const row = await findPlan(store, id)
   const [changed] = await store.plans.update(
-    { body: bodyOf(plan), revision: revision + 1, changedAt: new Date() },
+    { ...columnsOf(plan), revision: revision + 1, changedAt: new Date() },
     { where: { id, revision, deletedAt: null } },
   )
   if (changed === 0) {
@@ -55,7 +58,7 @@ export async function changePlan(
       'revision',
     )
   }
-  return stored(store, await findPlan(store, id), problems)
+  return stored(store, await findPlan(store, id), plan, problems)
 }
 
 /** Puts a plan aside; it can be restored. */
@@ -87,19 +90,27 @@ function readPlan(sent: unknown): { plan: Plan; problems: string[] } {
   }
 }
 
-const bodyOf = (plan: Plan): string => JSON.stringify(planToJson(plan))
-const planOf = ({ body }: Row<'plans'>): Plan => planFromJson(JSON.parse(body)).plan
-
-const summaryOf = ({ id, takeId, changedAt }: Row<'plans'>, plan: Plan): PlanSummary => ({
-  id,
+/** A plan as it is kept, with what lists show of it. */
+const columnsOf = (plan: Plan) => ({
+  body: JSON.stringify(planToJson(plan)),
   name: plan.name,
-  take: takeId,
   items: plan.items.filter(({ state }) => state !== 'dropped').length,
+})
+
+const summaryOf = ({ id, name, takeId, items, changedAt }: Row<'plans'>): PlanSummary => ({
+  id,
+  name,
+  take: takeId,
+  items,
   changed: changedAt.toISOString(),
 })
 
-async function stored(store: Store, row: Row<'plans'>, problems: string[] = []): Promise<StoredPlan> {
-  const plan = planOf(row)
+async function stored(
+  store: Store,
+  row: Row<'plans'>,
+  plan: Plan,
+  problems: string[] = [],
+): Promise<StoredPlan> {
   const game = (await store.games.findByPk(row.gameId))!.name
-  return { ...summaryOf(row, plan), game, revision: row.revision, plan, problems }
+  return { ...summaryOf(row), game, revision: row.revision, plan, problems }
 }

@@ -11,7 +11,7 @@ import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
 import { useDiagnosis } from '../../state/diagnosis.ts'
 import { useView } from '../../state/view.ts'
-import { causeWords, familyWords } from './spike-words.ts'
+import { causeLine, familyWords } from './spike-words.ts'
 
 const ORDERS = ['worst', 'time'] as const
 const ORDER_WORDS = { worst: 'worst first', time: 'in order of time' }
@@ -171,7 +171,7 @@ const COLUMNS: TableColumn<SpikeReport>[] = [
     cell: ({ causes }) =>
       causes.length === 0
         ? 'no marker sticks out'
-        : causes.slice(0, 3).map((cause) => <p key={cause.path.join()}>{causeWords(cause)}</p>),
+        : causes.slice(0, 3).map((cause) => <p key={cause.path.join()}>{causeLine(cause)}</p>),
   },
   {
     id: 'moment',

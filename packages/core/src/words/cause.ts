@@ -1,0 +1,25 @@
+import { amount, ms } from './figures.ts'
+
+interface CauseFigures {
+  why: string
+  calls: number
+  usualCalls: number
+  selfMs: number
+  usualMs: number
+}
+
+/** What a cause did, and what is usual: the one sentence of it, wherever it is told. @param name of its marker */
+export function causeWords(name: string, { why, calls, usualCalls, selfMs, usualMs }: CauseFigures): string {
+  if (why === 'collection') return `a collection took ${ms(selfMs)}`
+  const usually = usualMs > 0 ? `usually ${ms(usualMs)}` : 'usually nothing'
+  if (why === 'waiting') return `${name} waited ${ms(selfMs)}, ${usually}`
+  if (why === 'more-calls') {
+    const usual = usualCalls === 0 ? 'usually not at all' : `usually ${amount(usualCalls)}`
+    const runs = Number(calls.toPrecision(3))
+    return `${name} ran ${amount(runs)} ${runs === 1 ? 'time' : 'times'} for ${ms(selfMs)}, ${usual}`
+  }
+  return `${name} took ${ms(selfMs)}, ${usually}`
+}
+
+/** Of time that no marker stands for. */
+export const OUTSIDE = 'time outside any marker'

@@ -1,0 +1,61 @@
+/** Figures as text: three significant digits, thousands apart. */
+
+/** What stands where there is no figure. */
+export const NONE = '–'
+
+/** A number with three significant digits: 0.0123, 1.23, 12.3, 123, 1,230. */
+export function three(value: number): string {
+  if (!Number.isFinite(value)) return NONE
+  if (value === 0) return '0'
+  const magnitude = Math.floor(Math.log10(Math.abs(Number(value.toPrecision(3)))))
+  if (magnitude >= 3) return Math.round(value).toLocaleString('en')
+  return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
+}
+
+/** A number of things: whole as it is, a mean with three digits. */
+export const amount = (value: number): string => (Number.isInteger(value) ? count(value) : three(value))
+
+/** A number that somebody chose, as they would write it: 60, 59.94. */
+export const plain = (value: number): string => String(Number(value.toFixed(3)))
+
+export const ms = (value: number): string => (Number.isFinite(value) ? `${three(value)} ms` : NONE)
+
+/** A share from 0 to 1 as per cent. */
+export function percent(share: number): string {
+  if (!Number.isFinite(share)) return NONE
+  if (share < 0) return share > -0.001 ? '>−0.1 %' : `−${percent(-share)}`
+  if (share > 0 && share < 0.001) return '<0.1 %'
+  return `${three(share * 100)} %`
+}
+
+export const count = (value: number): string => value.toLocaleString('en')
+
+/** Frames are numbered from 0 in data and addresses, and shown like that. */
+export const plural = (value: number, one: string, many = `${one}s`): string =>
+  `${count(value)} ${value === 1 ? one : many}`
+
+export function bytes(value: number): string {
+  if (value < 1000) return `${value} B`
+  if (value < 1e6) return `${three(value / 1e3)} kB`
+  if (value < 1e9) return `${three(value / 1e6)} MB`
+  return `${three(value / 1e9)} GB`
+}
+
+export function duration(milliseconds: number): string {
+  const seconds = milliseconds / 1000
+  if (seconds < 60) return `${three(seconds)} s`
+  return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`
+}
+
+export const dateTime = (rfc3339: string): string =>
+  new Date(rfc3339).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+  })
+
+/** A gauge's value in its unit. */
+export const gaugeValue = (value: number, unit: string): string =>
+  unit === 'bytes' ? bytes(value) : `${three(value)}${unit === '' ? '' : ` ${unit}`}`
