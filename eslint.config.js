@@ -51,6 +51,8 @@ export default tseslint.config(
       globals: Object.fromEntries(
         [
           'process',
+          'localStorage',
+          'document',
           'Buffer',
           'console',
           'URL',

@@ -15,6 +15,11 @@ const CHECKS = [
   ['type check of core without DOM and Node', ['tsc', '-p', 'packages/core/tsconfig.json']],
   ['lint', ['eslint', '.']],
   ['format', ['prettier', '--check', '--log-level=warn', '.']],
+  [
+    'order of folders',
+    ['depcruise', 'packages', 'games', '--config', '.dependency-cruiser.cjs', '--output-type', 'err'],
+  ],
+  ['dead code', ['knip', '--no-progress']],
 ]
 
 const totals = { passed: 0, failed: 0, skipped: 0 }

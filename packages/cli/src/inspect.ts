@@ -34,7 +34,7 @@ export interface Inspection extends Diagnosis {
   ledger: LedgerLine[]
 }
 
-export interface LedgerLine {
+interface LedgerLine {
   path: string[]
   lane: string
   calls: number

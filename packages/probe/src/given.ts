@@ -24,11 +24,6 @@ export function fieldOf(holder: unknown, field: string): unknown {
   }
 }
 
-export function textField(holder: unknown, field: string): string | undefined {
-  const value = fieldOf(holder, field)
-  return typeof value === 'string' ? value : undefined
-}
-
 export function numberField(holder: unknown, field: string): number | undefined {
   const value = fieldOf(holder, field)
   return isAmount(value) ? value : undefined

@@ -1,12 +1,12 @@
 /** Figures as findings say them. */
-import { amount, count, ms, percent, plain, plural, three } from '../words/index.ts'
+import { amount, ms, percent, plain, plural, three } from '../words/index.ts'
 import type { Evidence } from './evidence.ts'
 
 export const msOf = (ns: number): string => ms(ns / 1e6)
 export const share = percent
 /** A share that a rule is made of, as it was written: `20 %`. */
 export const part = (share: number): string => `${plain(share * 100)} %`
-export { amount, count, plural, three }
+export { amount, plural, three }
 
 /** What a cost a frame comes to: `0.51 ms a frame (3.1 % of the budget, 30.4 ms of every second)`. */
 export function costWords({ budgetNs, seconds, count }: Evidence, nsPerFrame: number): string {

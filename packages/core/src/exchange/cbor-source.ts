@@ -2,7 +2,7 @@ import { RecordReader, type FormatErrorPlace } from '../format/index.ts'
 import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './source.ts'
 
 /** A take file: a CBOR sequence. */
-export class CborSource implements TakeSource {
+class CborSource implements TakeSource {
   readonly format = 'take'
   readonly lenient = false
   readonly skipped = new Skipped()

@@ -5,7 +5,7 @@ import type { ImportFormat, OnRecord } from './source.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */
-export class OtlpSource extends WholeFileSource {
+class OtlpSource extends WholeFileSource {
   readonly format = 'otlp-json'
 
   protected give(text: string, onRecord: OnRecord): void {

@@ -25,12 +25,12 @@ const MAIN_LANE = 'main'
 const BROWSER_LANE = 'browser'
 const BROWSER_TYPES = ['longtask', 'long-animation-frame', 'event', 'task', 'resource', 'navigation']
 const MOST_ORIGIN_MS = Date.UTC(LIMITS.lastYear - 1, 0)
-export const DEFAULT_FRAME_MARKER = 'frame'
+const DEFAULT_FRAME_MARKER = 'frame'
 const TARGET = 60
 /** Half the largest time, so that a start and a duration together keep within it. */
 const MOST_MS = Math.floor(LIMITS.largestWhole / 2 / NS_PER_MS)
 
-export class TimelineSource extends WholeFileSource {
+class TimelineSource extends WholeFileSource {
   readonly format = 'timeline'
 
   protected give(text: string, onRecord: OnRecord): void {

@@ -2,7 +2,7 @@ import type { Middleware } from 'koa'
 import serve from 'koa-static'
 
 /** Where the demo game can be played in the browser. */
-export const GAME_PATH = '/games/moth-post/'
+const GAME_PATH = '/games/moth-post/'
 
 /** @param folder of the built page */
 export function gamePage(folder: string): Middleware {

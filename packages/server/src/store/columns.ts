@@ -10,7 +10,7 @@ export interface Column<T = unknown, Given extends 'given' | 'optional' = 'given
   readonly given?: Given
 }
 
-export type Columns = Readonly<Record<string, Column>>
+type Columns = Readonly<Record<string, Column>>
 
 type ValueOf<C> = C extends Column<infer T> ? T : never
 type OptionalNames<C extends Columns> = {

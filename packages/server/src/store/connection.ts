@@ -3,7 +3,7 @@ import { wordsOf } from '../log.ts'
 import { driver } from './driver.ts'
 
 /** The largest command that is sent: what rows hold is split to keep below it (docs/decisions/013). */
-export const LEAST_PACKET_BYTES = 16 * 1024 * 1024
+const LEAST_PACKET_BYTES = 16 * 1024 * 1024
 const CONNECT_TIMEOUT_MS = 5_000
 /** A command that hears nothing for so long will not hear any more: its connection was lost on the way. */
 const SILENCE_TIMEOUT_MS = 120_000

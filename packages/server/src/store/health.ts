@@ -6,7 +6,7 @@ import type { Logger } from 'pino'
 import { createConnection } from './driver.ts'
 import { wordsOf } from '../log.ts'
 
-export type HealthStatus = 'ok' | 'degraded' | 'away'
+type HealthStatus = 'ok' | 'degraded' | 'away'
 
 export interface Health {
   status: HealthStatus

@@ -6,7 +6,7 @@ import { TABLES } from './tables.ts'
 import type { TakeTables } from './take-tables.ts'
 
 type Tables = typeof TABLES
-export type TableName = keyof Tables
+type TableName = keyof Tables
 
 /** A row with what Sequelize adds to it. */
 export type Row<K extends TableName> = Model<RowOf<Tables[K]>, CreationOf<Tables[K]>> & RowOf<Tables[K]>
@@ -27,7 +27,7 @@ export interface Store extends Models {
 const MOST_TABLES = 12
 
 /** Who wants to hear of something. */
-export class Listeners<T> {
+class Listeners<T> {
   readonly #listeners = new Set<(news: T) => void>()
 
   /** @returns what ends the telling */

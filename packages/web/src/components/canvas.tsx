@@ -1,8 +1,8 @@
 import { useEffect, useRef, useState, type HTMLAttributes, type RefObject } from 'react'
+import { FONT_FAMILY, FONT_PX } from './look.ts'
 import { usePalette, type Palette } from './palette.ts'
 
-export const FONT_FAMILY = 'Inter, "Segoe UI", "Helvetica Neue", "Liberation Sans", "DejaVu Sans", sans-serif'
-export const FONT = `12px ${FONT_FAMILY}`
+const FONT = `${FONT_PX}px ${FONT_FAMILY}`
 
 /** Draws in CSS pixels; width and height are those of the element. */
 export type Draw = (
@@ -24,6 +24,7 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
   const canvas = ref ?? own
   const [size, setSize] = useState({ width: 0, height: 0 })
   const palette = usePalette()
+  const typefaces = useTypefaces()
 
   useEffect(() => {
     const parent = canvas.current!.parentElement!
@@ -53,7 +54,7 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
       element.dataset['drawMs'] = (performance.now() - startMs).toFixed(2)
     })
     return () => cancelAnimationFrame(request)
-  }, [canvas, draw, palette, size])
+  }, [canvas, draw, palette, size, typefaces])
 
   return (
     <canvas
@@ -63,4 +64,15 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
       {...rest}
     />
   )
+}
+
+/** How many times typefaces have come: what was drawn before is drawn anew. */
+function useTypefaces(): number {
+  const [times, setTimes] = useState(0)
+  useEffect(() => {
+    const came = () => setTimes((before) => before + 1)
+    document.fonts.addEventListener('loadingdone', came)
+    return () => document.fonts.removeEventListener('loadingdone', came)
+  }, [])
+  return times
 }

@@ -11,7 +11,7 @@ import {
   type ChartConfiguration,
 } from 'chart.js'
 import { useEffect, useRef } from 'react'
-import { FONT_FAMILY } from './canvas.tsx'
+import { chartDefaults } from './look.ts'
 import { usePalette, type Palette } from './palette.ts'
 
 ChartJs.register(
@@ -36,11 +36,7 @@ export function Chart({ label, configure }: ChartProps) {
   const canvas = useRef<HTMLCanvasElement>(null)
   const palette = usePalette()
   useEffect(() => {
-    ChartJs.defaults.font.family = FONT_FAMILY
-    ChartJs.defaults.color = palette.faint
-    ChartJs.defaults.borderColor = palette.line
-    ChartJs.defaults.animation = false
-    ChartJs.defaults.maintainAspectRatio = false
+    ChartJs.defaults.set(chartDefaults(palette))
     const chart = new ChartJs(canvas.current!, configure(palette))
     return () => chart.destroy()
   }, [configure, palette])

@@ -1,5 +1,5 @@
 import { DropdownMenu } from 'radix-ui'
-import { MenuButton, type MenuProps } from './menu.tsx'
+import { MenuButton, type MenuProps } from './menu-button.tsx'
 
 /** The button with its list: see menu.tsx. */
 export default function MenuList({ items, ...button }: MenuProps) {

@@ -1,24 +1,8 @@
-import { ChevronDown } from 'lucide-react'
-import { lazy, Suspense, type ComponentProps, type ReactNode } from 'react'
+import { lazy, Suspense } from 'react'
+import { MenuButton, type MenuProps } from './menu-button.tsx'
 
 // The list is wanted when the button is used: until it has come, there is the button.
 const MenuList = lazy(() => import('./menu-list.tsx'))
-
-export interface MenuItem {
-  label: string
-  run?: () => void
-  /** An address to go to, or a file to save, instead. */
-  href?: string
-}
-
-export interface MenuProps {
-  label: string
-  picture: ReactNode
-  items: MenuItem[]
-  disabled?: boolean
-  /** Only the picture shows; the label is its name. */
-  small?: boolean
-}
 
 /** A button that opens a short list of things to do. */
 export function Menu({ items, ...button }: MenuProps) {
@@ -26,35 +10,5 @@ export function Menu({ items, ...button }: MenuProps) {
     <Suspense fallback={<MenuButton {...button} />}>
       <MenuList items={items} {...button} />
     </Suspense>
-  )
-}
-
-/** @param rest what a list gives its button to open it */
-export function MenuButton({
-  label,
-  picture,
-  disabled = false,
-  small = false,
-  ...rest
-}: Omit<MenuProps, 'items'> & Omit<ComponentProps<'button'>, 'children'>) {
-  const look = small
-    ? 'size-7 justify-center text-faint hover:bg-line/60 hover:text-ink'
-    : 'h-8 gap-1.5 border border-line bg-leaf px-3 font-medium hover:border-faint'
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={small ? label : undefined}
-      disabled={disabled}
-      className={`inline-flex items-center rounded whitespace-nowrap disabled:opacity-45 ${look}`}
-      {...rest}
-    >
-      {picture}
-      {!small && (
-        <>
-          {label} <ChevronDown size={13} />
-        </>
-      )}
-    </button>
   )
 }

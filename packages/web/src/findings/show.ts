@@ -3,7 +3,7 @@ import type { OpenTake } from '../state/take.ts'
 import { useView, type View } from '../state/view.ts'
 
 /** The view that shows a finding's evidence: scoped, turned to its path and to its first frame. */
-export function evidenceOf(finding: FindingReport, typicalFrame: number | null): Partial<View> {
+function evidenceOf(finding: FindingReport, typicalFrame: number | null): Partial<View> {
   const [frame] = finding.frames
   const common = { finding: finding.id, path: finding.pathId, ...(frame === undefined ? {} : { frame }) }
   switch (finding.view) {

@@ -2,7 +2,7 @@
 import type { NumberInput } from '@lapsus/core/remedy'
 
 /** The slider is this many steps long where values are not whole or few. */
-export const STEPS = 200
+const STEPS = 200
 /** Reaches so many times the suggested value where nothing else limits it. */
 const REACH = 4
 

@@ -6,7 +6,7 @@ import { SIGHT_NAMES, type SightName } from '../lists/sight-names.ts'
 
 export const UNITS = ['frame', 'second', 'share'] as const
 export type Unit = (typeof UNITS)[number]
-export const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
+const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
 export type Sort = (typeof SORTS)[number]
 
 /** Ways to group the ledger: those of the server, and those that are made of its rows here. */

@@ -7,7 +7,7 @@ import { useForecastFrames } from '../plan/use-forecast.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'
-import { onStripCommand } from '../workbench/commands.ts'
+import { onStripCommand } from '../state/commands.ts'
 import { frameAtX, pan, reveal, zoom, type Window } from './geometry.ts'
 
 /** Pointer travel in px from which a press is a drag. */

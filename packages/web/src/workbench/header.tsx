@@ -13,7 +13,7 @@ import { useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { ConditionsWindow } from './conditions-window.tsx'
 import { TargetChoice } from './target-choice.tsx'
-import { ThemeButton } from './theme-button.tsx'
+import { ThemeButton } from '../shell/theme-button.tsx'
 
 interface HeaderProps {
   take: OpenTake

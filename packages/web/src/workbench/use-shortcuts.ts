@@ -1,13 +1,13 @@
+import { frameSteps } from '../state/frame-steps.ts'
 import { LEDGER_SCOPES } from '@lapsus/core/questions/ledger'
 import { useEffect, useRef } from 'react'
-import { nextOver } from '@lapsus/core/take'
 import { quietFrame } from '../findings/show.ts'
 import type { OpenTake } from '../state/take.ts'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
 import { SIGHT_NAMES } from '../lists/sight-names.ts'
 import { GROUPINGS, UNITS, useView } from '../state/view.ts'
-import { sendPageCommand, sendStripCommand } from './commands.ts'
+import { sendPageCommand, sendStripCommand } from '../state/commands.ts'
 
 export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: '← →', does: 'frame before, frame after' },
@@ -34,24 +34,6 @@ export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: 'Esc', does: 'choose nothing' },
   { keys: '?', does: 'this list' },
 ]
-
-export interface Steps {
-  step(by: 1 | -1): void
-  stepOver(by: 1 | -1): void
-}
-
-/** Going from frame to frame, for keys and buttons. */
-export function frameSteps(take: OpenTake, budgetMs: number): Steps {
-  const last = take.frames.startNs.length - 1
-  const go = (frame: number) => useView.getState().change({ frame: Math.min(last, Math.max(0, frame)) })
-  return {
-    step: (by) => go(useView.getState().frame + by),
-    stepOver(by) {
-      const found = nextOver(take.frames, useView.getState().frame, by, budgetMs * 1e6)
-      if (found !== null) go(found)
-    },
-  }
-}
 
 interface Doings {
   openHelp(): void

@@ -7,7 +7,7 @@ const detailFields = Object.fromEntries(
   Object.entries(DETAIL_RULES).map(([name, { about, unit }]) => [name, number(about, unit)]),
 ) as Record<keyof DetailSums, Field<number>>
 
-export const LEDGER_ENTRY = {
+const LEDGER_ENTRY = {
   key: whole('number of the path, or lane × 16,384 + number of the marker or group'),
   calls: number('runs'),
   frames: whole('in which it ran'),

@@ -6,7 +6,7 @@ import { collectionReports } from './collections.ts'
 import { MEMORY_TELLS, verifyMemory } from './tells.ts'
 
 export * from './collections.ts'
-export type { CollectionReport } from './tells.ts'
+export { COLLECTION, type CollectionReport } from './tells.ts'
 
 /** The most of one collection's blame that is told. */
 const MOST_BLAMED = 6

@@ -40,7 +40,7 @@ export const COLLECTION = {
 }
 export type CollectionReport = Told<typeof COLLECTION>
 
-export const ALLOCATOR = {
+const ALLOCATOR = {
   path: pathId,
   bytes: number('known, over all frames', 'bytes'),
   share: number('of the frames in which it allocates, 0 to 1'),
@@ -48,7 +48,7 @@ export const ALLOCATOR = {
   worstFrame: whole('in which it allocates most'),
 }
 
-export const CLASS_FIGURES = {
+const CLASS_FIGURES = {
   class: whole('its id'),
   name: text(''),
   relative: truth('`alive` counts from an unknown number at the take’s start'),

@@ -3,7 +3,7 @@ import { question, type Answer } from '../question.ts'
 import { rows } from '../shape.ts'
 import { ROSTER_ROW, rosterOf } from './roster.ts'
 
-export { rosterOf, type RosterRow } from './roster.ts'
+export { ROSTER_ROW, rosterOf, type RosterRow } from './roster.ts'
 
 export const ROSTER = question({
   name: 'roster',

@@ -7,7 +7,7 @@ import { count, ms, percent, plural } from '@lapsus/core/words'
 import { useForecastFrames } from '../../plan/use-forecast.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
-import { frameSteps } from '../../workbench/use-shortcuts.ts'
+import { frameSteps } from '../../state/frame-steps.ts'
 
 /** Which frame is on the page, in figures. */
 export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {

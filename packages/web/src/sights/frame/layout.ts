@@ -47,7 +47,7 @@ export interface PageBox {
   mostly: { path: number; selfNs: number } | null
 }
 
-export interface PageLane {
+interface PageLane {
   lane: number
   name: string
   x: number

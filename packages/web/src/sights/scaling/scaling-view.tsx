@@ -1,3 +1,4 @@
+import { axis } from '../../components/look.ts'
 import { ask } from '../../api/ask.ts'
 import { SCALING, type ScalingAnswer } from '@lapsus/core/questions/scaling'
 import { useCallback } from 'react'
@@ -161,8 +162,8 @@ function Plot({
             },
           },
           scales: {
-            x: { type: 'linear', min: 0, title: { display: true, text: loadName } },
-            y: { min: 0, title: { display: true, text: 'ms a frame' } },
+            x: axis(loadName),
+            y: axis('ms a frame'),
           },
         },
       }

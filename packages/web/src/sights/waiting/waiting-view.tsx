@@ -1,3 +1,4 @@
+import { axis } from '../../components/look.ts'
 import { ask } from '../../api/ask.ts'
 import { WAITING, type WaitingAnswer } from '@lapsus/core/questions/waiting'
 import { useCallback } from 'react'
@@ -181,8 +182,8 @@ function Steps({ waiting: { steps, step }, take }: { waiting: WaitingAnswer; tak
           },
         },
         scales: {
-          x: { type: 'linear', min: 0, title: { display: true, text: 'duration of the frame before, ms' } },
-          y: { min: 0, title: { display: true, text: 'steps in the frame' } },
+          x: axis('duration of the frame before, ms'),
+          y: axis('steps in the frame'),
         },
       },
     }),

@@ -2,7 +2,7 @@
 import type { Palette } from '../../../components/palette.ts'
 
 export const LEFT = 56
-export const RIGHT = 12
+const RIGHT = 12
 export const TOP = 22
 export const BOTTOM = 18
 

@@ -1,6 +1,6 @@
 import { X } from 'lucide-react'
 import { dismiss, useNotices } from '../state/notices.ts'
-import { IconButton } from './button.tsx'
+import { IconButton } from '../components/button.tsx'
 
 export function Notices() {
   const notices = useNotices((state) => state.notices)

@@ -1,5 +1,5 @@
 /** Text that somebody takes along: on the clipboard, or as a file. */
-import { notify } from '../state/notices.ts'
+import { notify } from './notices.ts'
 
 /** @param what what is on the clipboard then, with its verb: `12 lines are` */
 export async function copyText(text: string, what: string): Promise<void> {

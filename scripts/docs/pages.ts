@@ -1,0 +1,171 @@
+/**
+ * What of the docs is made from the code: each piece stands in its page between two marks, and is written anew by
+ * `npm run docs`. A test holds the pages against it.
+ */
+import { DETECTION_LIMITS, FINDINGS, REMEDY_KINDS } from '@lapsus/core/detect'
+import {
+  entriesOf,
+  FRAME_COLUMNS,
+  JOB_COLUMNS,
+  SAMPLE_NAMES,
+  SAMPLES,
+  SPAN_DETAILS,
+  type ColumnRule,
+} from '@lapsus/core/format'
+import { travelsAsCbor, wholeShape, type Field, type Question, type Shape } from '@lapsus/core/questions'
+import { QUESTION_LIST } from '@lapsus/core/questions/all'
+import { CAUSE, FINDING, SPIKE } from '@lapsus/core/questions/diagnosis'
+import { COLLECTION } from '@lapsus/core/questions/memory'
+import { ROSTER_ROW } from '@lapsus/core/questions/roster'
+import { REMEDIES } from '@lapsus/core/remedy'
+import { folderTable } from './folders.ts'
+
+/** By page and name of the piece. */
+export const PIECES: Record<string, Record<string, () => string>> = {
+  'docs/findings.md': { kinds, figures },
+  'docs/plan.md': { remedies },
+  'docs/api.md': { questions },
+  'docs/cli.md': { questions: questionNames, inspect: inspectTables },
+  'docs/format.md': { columns: columnRules },
+  'docs/architecture.md': { folders: folderTable },
+}
+
+const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\n', ' ')
+
+function table(heads: string[], rows: string[][]): string {
+  const line = (cells: string[]) => `| ${cells.map(cell).join(' | ')} |`
+  return [line(heads), line(heads.map(() => '---')), ...rows.map(line)].join('\n')
+}
+
+function kinds(): string {
+  return table(
+    ['kind', 'in words', 'found when', 'cost'],
+    Object.values(FINDINGS).map(({ name, words, found, cost }) => [`\`${name}\``, words, found, cost]),
+  )
+}
+
+/** Every figure that rules are made of, by where it stands. */
+function figures(): string {
+  const { kinds: byKind, ...shared } = DETECTION_LIMITS
+  const all: [string, Readonly<Record<string, number>>][] = [
+    ...Object.entries(shared),
+    ...Object.entries(byKind),
+  ]
+  return table(
+    ['rule', 'figures'],
+    all
+      .filter(([, limits]) => Object.keys(limits).length > 0)
+      .map(([rule, limits]) => [
+        `\`${rule}\``,
+        Object.entries(limits)
+          .map(
+            ([name, value]) => `${name.toLowerCase().replaceAll('_', ' ')} ${Number(value.toPrecision(4))}`,
+          )
+          .join(', '),
+      ]),
+  )
+}
+
+function remedies(): string {
+  return table(
+    ['remedy', 'what it makes of a frame', 'suggested from the take', 'price'],
+    REMEDY_KINDS.map((kind) => {
+      const { makes, suggests, price } = REMEDIES[kind]
+      return [`\`${kind}\``, makes, suggests, price]
+    }),
+  )
+}
+
+const all = QUESTION_LIST as readonly unknown[] as readonly Question[]
+
+function questions(): string {
+  return all
+    .map((question) => {
+      const { name, about, at, asks, ofFrames } = question
+      const own = Object.keys(asks).filter((one) => !at.includes(`:${one}`))
+      const asked = ofFrames ? ['from', 'to', 'target', 'recorder', ...own] : own
+      const query = asked.length === 0 ? '' : `?${asked.map((one) => `${one}=`).join('&')}`
+      return [
+        `### ${name}`,
+        '',
+        `\`GET /api/takes/:take/${at}${query}\``,
+        '',
+        `${about} ${travelsAsCbor(question) ? 'CBOR' : 'JSON'}.`,
+        '',
+        ...(Object.keys(asks).length === 0 ? [] : [table(['asks', '', 'meaning'], fieldRows(asks)), '']),
+        table(['tells', '', 'meaning'], fieldRows(wholeShape(question))),
+      ].join('\n')
+    })
+    .join('\n\n')
+}
+
+/** The fields of a shape, those inside others with their names in front. */
+function fieldRows(shape: Shape, before = ''): string[][] {
+  return Object.entries(shape).flatMap(([name, field]) => {
+    const isList = field.type.startsWith('array')
+    const full = `${before}${name}${isList ? '[]' : ''}`
+    return [
+      [`\`${full}\``, field.type, meaning(field)],
+      ...(field.inner === null ? [] : fieldRows(field.inner, `${full}.`)),
+    ]
+  })
+}
+
+const meaning = ({ about, unit }: Field): string =>
+  [about, unit === '' ? '' : `(${unit})`].filter((part) => part !== '').join(' ')
+
+function questionNames(): string {
+  return table(
+    ['question', 'asks', 'answers'],
+    all.map(({ name, asks, about }) => [
+      `\`${name}\``,
+      Object.keys(asks)
+        .map((one) => `\`${one}\``)
+        .join(', '),
+      about,
+    ]),
+  )
+}
+
+/** Paths are names there, and what only views need is left out. */
+function inspectTables(): string {
+  const without = (shape: Shape, ...names: string[]): Shape =>
+    Object.fromEntries(Object.entries(shape).filter(([name]) => !names.includes(name)))
+  const parts: [string, Shape][] = [
+    ['spikes', without(SPIKE, 'causes')],
+    ['spikes[].causes', without(CAUSE, 'pathId')],
+    ['findings', without(FINDING, 'pathId', 'view', 'gauge')],
+    ['collections', without(COLLECTION, 'blame')],
+    ['roster', without(ROSTER_ROW, 'marker', 'path')],
+  ]
+  return table(
+    ['field', '', 'meaning'],
+    parts.flatMap(([name, shape]) => fieldRows(shape, `${name}[].`)),
+  )
+}
+
+/** The optional columns of chunks, with their bounds. */
+function columnRules(): string {
+  const bounds = ({ holds, least, most }: ColumnRule): string =>
+    holds === 'number'
+      ? 'any finite number'
+      : holds === 'amount'
+        ? `from ${least} on`
+        : `whole, ${least} to ${most.toLocaleString('en')}`
+  const rows = (where: string, rules: Record<string, ColumnRule>) =>
+    entriesOf(rules).map(([, rule]) => [
+      `\`${where}.${rule.wire}\``,
+      bounds(rule),
+      rule.empty === null ? 'needed' : String(rule.empty),
+      rule.about,
+    ])
+  return table(
+    ['column', 'holds', 'where it is left out', 'meaning'],
+    [
+      ...rows('frames', FRAME_COLUMNS),
+      ...rows('lanes[]', SPAN_DETAILS),
+      ...SAMPLE_NAMES.flatMap((name) => rows(`${name}[]`, SAMPLES[name].columns)),
+      ...rows('jobs', JOB_COLUMNS),
+    ],
+  )
+}

@@ -1,0 +1,164 @@
+/**
+ * `npm run screenshots`: makes every picture of docs/screenshots from nights of the demo game that it records itself,
+ * with fixed seeds, in a Lapsus of its own. Takes about three minutes; `-- NAME …` makes only those.
+ */
+import { spawn } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { CHROMIUM, ensurePrograms, findProgram } from './setup/debian.mjs'
+import { stopProcess } from './setup/processes.mjs'
+import { ROOT } from './setup/root.mjs'
+import { runMain, say } from './setup/say.mjs'
+
+const OUT = join(ROOT, 'docs/screenshots')
+const SIZE = { width: 1280, height: 800 }
+const SEARCH = 'sim.step > moths.update > moth.update > moth.seek > lantern.measure'.split(' > ')
+
+/** Each picture: where it is taken, and what is done there before. `takes` are the recorded nights. */
+const PICTURES = {
+  library: { at: () => '/' },
+  record: { at: () => '/', before: (page) => click(page, 'Record the demo game') },
+  workbench: { at: ({ flawed }) => `/takes/${flawed}` },
+  'workbench-dark': {
+    at: ({ flawed }) => `/takes/${flawed}?frames=300-540`,
+    settings: { theme: 'dark' },
+  },
+  ledger: { at: ({ flawed, path }) => `/takes/${flawed}?sight=ledger&scope=difference&path=${path}` },
+  spikes: { at: ({ flawed }) => `/takes/${flawed}?sight=spikes` },
+  memory: { at: ({ flawed }) => `/takes/${flawed}?sight=memory` },
+  roster: { at: ({ flawed }) => `/takes/${flawed}?sight=roster` },
+  scaling: { at: ({ ramp }) => `/takes/${ramp}?sight=scaling` },
+  waiting: { at: ({ flawed }) => `/takes/${flawed}?sight=waiting` },
+  plan: { at: ({ flawed }) => `/takes/${flawed}?sight=forecast`, settings: { planOpen: true } },
+  proof: {
+    at: ({ flawed }) => `/takes/${flawed}?sight=proof`,
+    settings: { planOpen: true, findingsOpen: false },
+  },
+  live: { at: ({ live }) => `/takes/${live}`, isLive: true },
+  game: { at: () => '/games/moth-post/', isLive: true, waitMs: 4_000 },
+}
+
+await runMain(async () => {
+  ensurePrograms(CHROMIUM)
+  const wanted = process.argv.slice(2)
+  const names = Object.keys(PICTURES).filter((name) => wanted.length === 0 || wanted.includes(name))
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-screenshots-'))
+  const product = await startProduct(folder)
+  const { default: puppeteer } = await import('puppeteer-core')
+  const browser = await puppeteer.launch({
+    executablePath: findProgram('chromium'),
+    userDataDir: join(folder, 'profile'),
+    args: ['--no-sandbox', '--disable-gpu', '--hide-scrollbars'],
+  })
+  try {
+    const takes = await recordTakes(product.address)
+    for (const name of names) {
+      if (name === 'live') takes.live = await beginRecording(product.address)
+      await picture(browser, product.address, name, takes)
+      say(`screenshots: ${name}`)
+    }
+  } finally {
+    await browser.close()
+    await stopProcess(product.pid)
+    rmSync(folder, { recursive: true, force: true })
+  }
+})
+
+/** `npm start` with a state of its own, whose first take is a moment long. */
+async function startProduct(folder) {
+  const child = spawn(process.execPath, [join(ROOT, 'scripts/start.mjs')], {
+    env: { ...process.env, LAPSUS_STATE: join(folder, 'state'), LAPSUS_FIRST_TAKE_S: '2', PORT: '' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
+  let output = ''
+  const address = await new Promise((resolve, reject) => {
+    child.stdout.on('data', (text) => {
+      output += text
+      const found = /Lapsus is at (\S+)/.exec(output)
+      if (found !== null) resolve(found[1])
+    })
+    child.once('exit', (code) => reject(new Error(`npm start ended with code ${code}:\n${output}`)))
+  })
+  return { address, pid: child.pid }
+}
+
+async function call(address, method, path, body) {
+  const response = await fetch(address + path, {
+    method,
+    headers: { 'content-type': 'application/json' },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  })
+  if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
+  return response.status === 204 ? null : response.json()
+}
+
+async function record(address, request) {
+  const { defaults } = await call(address, 'GET', '/api/demo-game')
+  say(`screenshots: recording “${request.name}”`)
+  let recording = await call(address, 'POST', '/api/recordings', { ...defaults, ...request })
+  while (['waiting', 'starting', 'recording'].includes(recording.state)) {
+    await new Promise((resolve) => setTimeout(resolve, 500))
+    recording = await call(address, 'GET', `/api/recordings/${recording.id}`)
+  }
+  if (recording.state !== 'done') throw new Error(`“${request.name}”: ${recording.message}`)
+  return recording.take
+}
+
+/** The nights, one after the other, and a plan that one of them proves. */
+async function recordTakes(address) {
+  const [first] = await call(address, 'GET', '/api/takes')
+  const flawed = await record(address, { name: 'First night', seconds: 30, seed: 7, mode: 'bytes' })
+  const { flaws } = await call(address, 'GET', '/api/demo-game')
+  const others = flaws.map(({ id }) => id).filter((id) => id !== 'lantern-all-pairs')
+  const fixed = await record(address, {
+    ...{ name: 'With lanterns in buckets', seconds: 30, seed: 7, mode: 'bytes', flaws: others },
+  })
+  const ramp = await record(address, { name: 'From few to all', seconds: 30, seed: 5, ramp: true })
+  await record(address, { name: 'On the handset', seconds: 10, seed: 3, flaws: [], handset: true })
+  await call(address, 'DELETE', `/api/takes/${first.id}`)
+  await call(address, 'PATCH', `/api/takes/${flawed}`, { tags: ['before'] })
+  await call(address, 'POST', `/api/takes/${flawed}/plans`, {
+    ...{ format: 'lapsus-plan', version: 1, name: 'before the demo', proof: fixed },
+    items: [
+      {
+        ...{ remedy: 'bucket', path: SEARCH, state: 'done', effort: 'medium', on: true },
+        parameters: { occupancy: 240 / 256, cells: 25, upkeep: 0 },
+      },
+      { remedy: 'slice', path: ['sim.step', 'gates.check', 'routes.replan'], effort: 'medium', on: true },
+      { remedy: 'react', path: ['tally.update', 'tally.text'], effort: 'small', on: true },
+    ],
+  })
+  const { paths, markers } = await call(address, 'GET', `/api/takes/${flawed}`)
+  const plan = markers.find(({ name }) => name === 'routes.replan')
+  return { flawed, fixed, ramp, path: paths.findIndex(({ marker }) => marker === plan.id) }
+}
+
+async function beginRecording(address) {
+  const { defaults } = await call(address, 'GET', '/api/demo-game')
+  const { take } = await call(address, 'POST', '/api/recordings', { ...defaults, seconds: 25, seed: 11 })
+  await new Promise((resolve) => setTimeout(resolve, 12_000))
+  return take
+}
+
+async function picture(browser, address, name, takes) {
+  const { at, before, settings = {}, isLive = false, waitMs = 900 } = PICTURES[name]
+  const context = await browser.createBrowserContext()
+  const page = await context.newPage()
+  await page.setViewport(SIZE)
+  const state = { theme: 'light', liveSeconds: 10, findingsOpen: true, planOpen: false, ...settings }
+  await page.evaluateOnNewDocument(
+    (text) => localStorage.setItem('lapsus-settings', text),
+    JSON.stringify({ state, version: 0 }),
+  )
+  await page.goto(address + at(takes), { waitUntil: isLive ? 'load' : 'networkidle0' })
+  await before?.(page)
+  await page.evaluate(() => document.fonts.ready.then(() => true))
+  await new Promise((resolve) => setTimeout(resolve, waitMs))
+  await page.screenshot({ path: join(OUT, `${name}.png`) })
+  await context.close()
+}
+
+function click(page, label) {
+  return page.locator(`::-p-xpath(//button[contains(., "${label}")])`).click()
+}
