@@ -7,7 +7,7 @@ export const FONT_FAMILY = '"Source Sans 3 Variable", sans-serif'
 export const FONT_PX = 13
 
 /** A figure at an axis. */
-export const axisFigure = (value: number): string => (value === 0 ? '0' : three(value))
+const axisFigure = (value: number): string => (value === 0 ? '0' : three(value))
 
 /** A linear axis from 0, as charts are told of it. */
 export const axis = (words: string) => ({

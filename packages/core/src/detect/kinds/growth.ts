@@ -9,7 +9,8 @@ import { costWords, msOf, rate, three, part } from '../sentences.ts'
 
 /** Play that the cost is reckoned to: what grows costs little at first. */
 const LATER_S = 600
-const BLOCKS = 60
+/** Blocks that a cost is laid beside the growth in. */
+const COST_BLOCKS = 60
 const ALIKE = 0.9
 
 /** Instances or gauges that only ever grow. */
@@ -64,10 +65,10 @@ function findingOf(
 function dearerWith(evidence: Evidence, values: Float64Array) {
   const { count, seconds } = evidence
   const from = values.findIndex((value) => !Number.isNaN(value))
-  const load = blocksOf(values, from, BLOCKS)
+  const load = blocksOf(values, from, COST_BLOCKS)
   let best: { path: number; nowNs: number; nsPerSecond: number; alike: number } | null = null
   for (const { path, course } of evidence.work) {
-    const cost = blocksOf(dense(course, 'selfNs', count), from, BLOCKS, median)
+    const cost = blocksOf(dense(course, 'selfNs', count), from, COST_BLOCKS, median)
     const alike = correlation(load, cost)
     if (alike < ALIKE || (best !== null && alike <= best.alike)) continue
     const rise = cost.at(-1)! - cost[0]!
@@ -83,6 +84,6 @@ export const kind: Kind = {
   found: `instances or a gauge rise (Theil and Sen’s slope, Mann and Kendall’s test below ${GROWTH_LIMITS.SIGNIFICANT}) after the first ${part(GROWTH_LIMITS.WARM_UP)} of the frames, and never fall back by more than ${part(GROWTH_LIMITS.MOST_FALL)} of the rise. Not in a load ramp. Its path is the one whose cost follows it (correlation of block medians at least ${ALIKE})`,
   cost: 'that path now; `comingMs` after ten more minutes',
   claims: true,
-  limits: { ...GROWTH_LIMITS, LATER_S, BLOCKS, ALIKE },
+  limits: { ...GROWTH_LIMITS, LATER_S, COST_BLOCKS, ALIKE },
   detect: growth,
 }

@@ -9,7 +9,6 @@ import { amount, msOf, overAll, plural, three, part } from '../sentences.ts'
 const SHORTEST_PERIOD = 8
 /** Each must cost this share of the budget when it runs, or parting them gains nothing. */
 const LEAST_COST = 0.01
-const LEAST_COMMON = 4
 const COMMON_SHARE = 0.8
 
 interface Periodic {
@@ -44,7 +43,7 @@ const lockStep: Detector = (evidence) => {
 function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
   const common = commonFrames(one.course, other.course)
   const rarer = Math.min(one.course.frame.length, other.course.frame.length)
-  if (common.length < LEAST_COMMON || common.length < COMMON_SHARE * rarer) return []
+  if (common.length < COMMON_SHARE * rarer) return []
   if (belongTogether(evidence, one.course, other.course)) return []
   const [larger, smaller] = one.costNs >= other.costNs ? [one, other] : [other, one]
   const nameOf = ({ course }: Periodic) => evidence.names(course.path).at(-1)!
@@ -100,6 +99,6 @@ export const kind: Kind = {
   found: `two periodic paths (every ${SHORTEST_PERIOD} frames or more, each ${part(LEAST_COST)} of the budget) share ${part(COMMON_SHARE)} of the frames of the rarer, and are no parts of one thing`,
   cost: 'the smaller can be got back',
   claims: true,
-  limits: { SHORTEST_PERIOD, LEAST_COST, LEAST_COMMON, COMMON_SHARE },
+  limits: { SHORTEST_PERIOD, LEAST_COST, COMMON_SHARE },
   detect: lockStep,
 }

@@ -1,0 +1,82 @@
+/** Cases on both sides of every figure of the remedies: what they suggest, and when. */
+import type { NumberInput, PlanItem } from '@lapsus/core/remedy'
+import { between, MS, still, type Edge } from './edges.ts'
+import { forecastOn, item } from './plans.ts'
+import { run, runs, type TestFrame } from './studies.ts'
+
+function inputsOf(frames: TestFrame[], one: PlanItem): NumberInput[] {
+  return forecastOn(frames, [one]).forecast.items[0]!.inputs as NumberInput[]
+}
+
+const inputOf = (frames: TestFrame[], one: PlanItem, name: string): NumberInput =>
+  inputsOf(frames, one).find((input) => input.name === name)!
+
+/** A figure that is suggested as it is. */
+const suggested =
+  (value: () => number): Edge =>
+  (limit) =>
+    between(0.999 * limit, 1.001 * limit, (most) => value() <= most)
+
+const working = (ms: number): TestFrame[] =>
+  Array.from({ length: 60 }, () => ({ runs: [run('rest', 8 * MS), run('work', ms * MS)] }))
+
+/** Audits at every 20th frame, of which so many of ten are in the frames of the sweep. */
+const sweeping = (partners: number, common = 10): TestFrame[] =>
+  Array.from({ length: 200 }, (_, frame) => {
+    const isCommon = Math.floor(frame / 20) < common
+    const own = frame % 20 === (isCommon ? 5 : 6)
+    const names = Array.from({ length: own ? partners : 0 }, (_, i) => `audit ${i}`)
+    return {
+      runs: [
+        run('base', MS),
+        ...(frame % 20 === 5 ? [run('sweep', 3 * MS)] : []),
+        ...names.map((name) => run(name, 2 * MS)),
+      ],
+    }
+  })
+
+const partnersIn = (frames: TestFrame[]) =>
+  inputsOf(frames, item('stagger', ['sweep'], { with: 'audit 0' })).filter(({ name }) =>
+    name.startsWith('shift '),
+  ).length
+
+export const REMEDY_EDGES: Record<string, Edge> = {
+  'timer.ALLOWED_MS': suggested(() => inputOf(working(2), item('timer', ['work']), 'allowed').suggested),
+  'stagger.COMMON': (least) =>
+    between(10 * least - 1, 10 * least, (common) => partnersIn(sweeping(1, common)) === 1),
+  'stagger.MOST_PARTNERS': (most) =>
+    between(most + 1, most, (partners) => partnersIn(sweeping(partners)) === partners),
+  // Frames leave 10 ms.
+  'slice.USED': suggested(() => {
+    const frames: TestFrame[] = Array.from({ length: 200 }, (_, i) => ({
+      runs: [run('rest', 1e9 / 60 - 10 * MS), ...(i % 40 === 9 ? [run('plan', 20 * MS)] : [])],
+    }))
+    return inputOf(frames, item('slice', ['plan']), 'budget').suggested / 10
+  }),
+  'jobs.DISPATCH_US': suggested(() => inputOf(working(2), item('jobs', ['work']), 'dispatch').suggested),
+  'jobs.MOST_WORKERS': (most) =>
+    between(most + 1, most, (workers) => {
+      const [forecast] = forecastOn(working(2), [item('jobs', ['work'], { workers })]).forecast.items
+      return forecast!.problems.length === 0
+    }),
+  // Little work: no piece of it is worth more than handing it over costs.
+  'jobs.WORTH': suggested(() => {
+    const inputs = inputsOf(working(0.01), item('jobs', ['work']))
+    const of = (name: string) => inputs.find((input) => input.name === name)!.suggested
+    return (of('grain') * 1000) / of('dispatch')
+  }),
+  'jobs.MOST_SUGGESTED': suggested(() => inputOf(working(400), item('jobs', ['work']), 'workers').suggested),
+  'bucket.CELLS': suggested(() => inputOf(working(2), item('bucket', ['work']), 'cells').suggested),
+  // Where loads come near to none, the law tells what is left at none.
+  'bucket.FAR': (far) =>
+    between(far + 0.02, far - 0.02, (least) => {
+      const frames = still(400, (frame) => {
+        const load = 200 * (least + ((1 - least) * (frame % 20)) / 19)
+        return { inside: runs(20, 'seek', Math.round(100 * load)), gauges: { others: load } }
+      })
+      return inputOf(frames, item('bucket', ['sim', 'seek']), 'variable').origin === 'measured'
+    }),
+  'one-manager.CALL_NS': suggested(
+    () => 1000 * inputOf(working(2), item('one-manager', ['work']), 'call').suggested,
+  ),
+}
