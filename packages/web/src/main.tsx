@@ -19,11 +19,14 @@ followTheme()
 const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
 
 const NOWHERE = (
-  <Words title="There is nothing at this address">
-    <Link to="/" className="underline">
-      To the library
-    </Link>
-  </Words>
+  <>
+    <h1 className="sr-only">Lapsus</h1>
+    <Words title="There is nothing at this address">
+      <Link to="/" className="underline">
+        To the library
+      </Link>
+    </Words>
+  </>
 )
 
 function Pages() {
@@ -45,7 +48,9 @@ function Pages() {
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <ConnectionBar />
-    <Pages />
+    <main className="h-full">
+      <Pages />
+    </main>
     <Notices />
   </StrictMode>,
 )

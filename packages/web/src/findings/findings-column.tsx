@@ -37,7 +37,7 @@ export function FindingsColumn({ take, budgetMs }: ColumnProps) {
       data-testid="findings"
     >
       <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
-        <b className="font-serif text-base">Findings</b>
+        <h2 className="font-serif text-base font-bold">Findings</h2>
         <Scope take={take} />
         <span className="grow" />
         <IconButton label="Fold the findings away (f)" onClick={() => setFindingsOpen(false)}>

@@ -27,7 +27,7 @@ export function PlanColumn({ take, budgetMs }: { take: OpenTake; budgetMs: numbe
   return (
     <aside aria-label="Plan" className="flex w-76 shrink-0 flex-col border-l border-line" data-testid="plan">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line pr-1 pl-3">
-        <b className="font-serif text-base">Plan</b>
+        <h2 className="font-serif text-base font-bold">Plan</h2>
         <History />
         <span className="grow" />
         <PlanMenu take={take} />

@@ -76,7 +76,9 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
             gain
           </th>
           <th className="text-left font-normal">effort</th>
-          <th />
+          <th>
+            <span className="sr-only">into the plan</span>
+          </th>
         </tr>
       </thead>
       <tbody>

@@ -36,7 +36,7 @@ export function Header({ take, target, openHelp }: HeaderProps) {
           <ArrowLeft size={18} />
         </Link>
       </Hint>
-      <span className="font-serif text-lg font-semibold whitespace-nowrap">{detail.game}</span>
+      <h1 className="font-serif text-lg font-semibold whitespace-nowrap">{detail.game}</h1>
       <Editable
         label="Name of the take"
         placeholder="name this take"

@@ -9,6 +9,7 @@ export function SightTabs() {
   const { sight, change } = useView()
   return (
     <nav className="flex h-9 shrink-0 items-center border-b border-line px-2" aria-label="Evidence">
+      <h2 className="sr-only">{sight}</h2>
       <Choice
         label="View"
         values={SIGHT_NAMES}

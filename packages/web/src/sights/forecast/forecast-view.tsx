@@ -35,7 +35,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
         <table className="tabular-nums" aria-label="Before and after the plan">
           <thead className="text-xs text-faint">
             <tr>
-              <th />
+              <th className="px-2 text-left font-normal">figure</th>
               <th className="px-2 text-right font-normal">recorded</th>
               <th className="px-2 text-right font-normal">with the plan</th>
             </tr>

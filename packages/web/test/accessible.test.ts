@@ -1,0 +1,111 @@
+/** Every screen, light and dark: nothing that axe-core objects to, and a text beside what is drawn. */
+import axe from 'axe-core'
+import { expect } from 'chai'
+import { bytesOf } from '../../core/test/support/takes.ts'
+import { nightRecords } from '../../core/test/support/night.ts'
+import { SIGHT_NAMES } from '../src/lists/sight-names.ts'
+import { useScreen } from './support.ts'
+
+describe('what everybody can use', function () {
+  this.timeout(180_000)
+  const { page, server, open, seen, button } = useScreen(undefined, /404/)
+  let plan = ''
+
+  before(async () => {
+    const imported = await fetch(`${server.address}/api/imports`, {
+      method: 'POST',
+      body: bytesOf(nightRecords('usable-night')) as BodyInit,
+    })
+    expect(imported.ok, await imported.clone().text()).to.equal(true)
+    const made = await fetch(`${server.address}/api/takes/usable-night/plans`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({
+        ...{ format: 'lapsus-plan', version: 1, name: 'a plan' },
+        items: [{ remedy: 'react', path: ['sim', 'text'], effort: 'small', on: true }],
+      }),
+    })
+    expect(made.ok, await made.clone().text()).to.equal(true)
+    plan = ((await made.json()) as { id: string }).id
+  })
+
+  /** What axe-core says is wrong on the screen, one line each. */
+  async function complaints(): Promise<string[]> {
+    await page.evaluate(axe.source)
+    const { violations } = await page.evaluate(() =>
+      (window as unknown as { axe: typeof axe }).axe.run(document, { resultTypes: ['violations'] }),
+    )
+    return violations.flatMap(({ id, nodes }) =>
+      nodes.map(({ target, html }) => `${id}: ${target.join(' ')} ${html}`),
+    )
+  }
+
+  /** Sets what a person would have set, before the page is opened. */
+  async function settings(theme: 'light' | 'dark', planOpen = false): Promise<void> {
+    await page.evaluate(
+      (state) => localStorage.setItem('lapsus-settings', JSON.stringify({ state, version: 0 })),
+      { theme, planOpen, findingsOpen: true, liveSeconds: 10 },
+    )
+  }
+
+  for (const theme of ['light', 'dark'] as const) {
+    describe(theme, () => {
+      before(async () => {
+        await open('/')
+        await settings(theme)
+      })
+
+      it('library', async () => {
+        await open('/')
+        await seen('Game')
+        expect(await complaints()).to.deep.equal([])
+      })
+
+      it('recording the demo game', async () => {
+        await open('/')
+        await button('Record the demo game').click()
+        await seen('Flaws')
+        expect(await complaints()).to.deep.equal([])
+        await page.keyboard.press('Escape')
+      })
+
+      for (const sight of SIGHT_NAMES) {
+        it(sight, async () => {
+          await settings(theme, sight === 'forecast' || sight === 'proof')
+          await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
+          await page.waitForSelector('nav[aria-label=Evidence]')
+          await page.waitForNetworkIdle()
+          expect(await complaints()).to.deep.equal([])
+        })
+      }
+
+      it('help', async () => {
+        await open('/takes/usable-night')
+        await button('Keys').click()
+        await page.waitForSelector('[role=dialog]')
+        expect(await complaints()).to.deep.equal([])
+      })
+
+      it('no such address', async () => {
+        await open('/nowhere')
+        expect(await complaints()).to.deep.equal([])
+      })
+    })
+  }
+
+  it('says in words what each canvas shows', async () => {
+    for (const sight of SIGHT_NAMES) {
+      await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
+      await page.waitForSelector('canvas')
+      const silent = await page.$$eval('canvas', (all) =>
+        all
+          .filter(
+            (one) =>
+              one.closest('[aria-hidden=true]') === null && !(one.getAttribute('aria-label') ?? '').trim(),
+          )
+          .map((one) => one.outerHTML),
+      )
+      expect(silent, sight).to.deep.equal([])
+    }
+  })
+})
