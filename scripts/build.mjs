@@ -1,10 +1,14 @@
-/** `npm run build`: installs packages if need be and builds everything that is out of date. */
-import { ensureBuilt } from './setup/build.mjs'
+/** `npm run build`: installs packages if need be and builds everything that is out of date; `--programs` only those, always. */
+import { buildPrograms, ensureBuilt } from './setup/build.mjs'
+import { ensureLists } from './setup/lists.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { runMain } from './setup/say.mjs'
 
 await runMain(async () => {
   checkNode()
   ensurePackages()
-  await ensureBuilt()
+  if (process.argv.includes('--programs')) {
+    ensureLists()
+    await buildPrograms()
+  } else await ensureBuilt()
 })

@@ -1,5 +1,6 @@
-/** `npm run dev`: database and server, with Vite's development server in front of them. */
+/** `npm run dev`: database and server, with Vite's development server in front of them; all follow their sources. */
 import { spawn } from 'node:child_process'
+import { watch } from 'node:fs'
 import { join } from 'node:path'
 import { ensureBuiltApart } from './setup/build-apart.mjs'
 import { DATABASE_LOG, startDatabase } from './setup/database.mjs'
@@ -13,6 +14,8 @@ import { checkSettings } from './setup/settings.mjs'
 import { supervise } from './setup/supervisor.mjs'
 
 const VITE_PORT = 5173
+/** What the server is made of. */
+const SERVER_SOURCES = ['core', 'api', 'server'].map((name) => join(ROOT, 'packages', name, 'src'))
 
 await supervise(async ({ keep, announce, stopping }) => {
   checkSettings(process.env)
@@ -31,7 +34,8 @@ await supervise(async ({ keep, announce, stopping }) => {
   const { address } = server.part()
   announce(address)
   await keep('Vite', () => servePages(address), 'its output above')
-  say(`pages with live reload: ${pages} (the server itself is not reloaded)`)
+  followSources(() => server.renew())
+  say(`pages with live reload: ${pages}; the server starts anew when its sources change`)
 })
 
 /** Vite in a process of its own: inside this one it would answer the signals itself. */
@@ -50,4 +54,24 @@ async function servePages(api) {
     exited: new Promise((resolve) => vite.once('exit', (code) => resolve(code ?? 1))),
     stop: () => stopProcess(vite.pid),
   }
+}
+
+/** Builds the programs anew a moment after a source has changed; what does not build leaves the running one alone. */
+function followSources(onBuilt) {
+  let waiting = null
+  const build = () => {
+    const builder = spawn(process.execPath, [join(ROOT, 'scripts/build.mjs'), '--programs'], {
+      stdio: ['ignore', 'inherit', 'inherit'],
+    })
+    builder.once('exit', (code) => {
+      if (code === 0) void onBuilt()
+      else say('the server goes on as it was built before')
+    })
+  }
+  for (const folder of SERVER_SOURCES)
+    watch(folder, { recursive: true }, (_, file) => {
+      if (file?.startsWith('lists')) return
+      clearTimeout(waiting)
+      waiting = setTimeout(build, 300)
+    })
 }

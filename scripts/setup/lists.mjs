@@ -20,6 +20,7 @@ export function ensureLists() {
       `${CORE}/lists/kinds.ts`,
       names('FINDING_KINDS', 'FindingKind', findings) + names('REMEDY_KINDS', 'RemedyKind', remedies),
     ),
+    write(`${CORE}/lists/version.ts`, version()),
     write(`${CORE}/lists/findings.ts`, imports(`${CORE}/lists`, findings, 'kind', 'FINDING_LIST')),
     write(`${CORE}/lists/questions.ts`, questions(`${CORE}/questions`)),
     write(`${CORE}/lists/remedies.ts`, imports(`${CORE}/lists`, remedies, 'remedy', 'REMEDY_LIST')),
@@ -30,6 +31,12 @@ export function ensureLists() {
       imports(`${SERVER}/lists`, filesIn(`${SERVER}/serve/edge`), 'edge', 'EDGES'),
     ),
   ].flatMap((file) => file ?? [])
+}
+
+/** The version stands in package.json alone. */
+function version() {
+  const { version } = JSON.parse(readFileSync(join(ROOT, 'package.json'), 'utf8'))
+  return `export const VERSION = '${version}'\n`
 }
 
 /** The files of a folder, each by its own name. */

@@ -10,7 +10,7 @@ const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP']
  * Claims this checkout and runs `main({ keep, stop, announce, stopping })`:
  * - `keep(name, start, log)` starts a part, something with `stop()` and `exited`, and starts it again when it ends by
  *   itself: with a pause that grows, until it has ended too often; `log` is named then. Resolves to
- *   `{ part() }`, the one that runs now
+ *   `{ part(), renew() }`: the one that runs now, and a way to have it stopped and started anew
  * - `stop(reason, exitCode)` stops all parts and ends the process
  * - `announce(address)` says where the product is
  * - `stopping()` tells whether a stop is under way, after which nothing should be begun
@@ -44,16 +44,18 @@ export async function supervise(main) {
     const keep = async (name, start, log) => {
       let part = await begin(start)
       const endedMs = []
+      let renewing = false
       const watch = () => void part.exited.then(again)
       const again = async (code) => {
         if (stopping()) return
-        endedMs.push(Date.now())
-        const pauseMs = pauseAfter(endedMs)
+        if (!renewing) endedMs.push(Date.now())
+        const pauseMs = renewing ? 0 : pauseAfter(endedMs)
+        renewing = false
         if (pauseMs === null) {
           await stop(`${name} ended ${endedMs.length} times, last with code ${code}; see ${log}`, 1)
           return
         }
-        say(`${name} ended with code ${code}: starting it again in ${pauseMs / 1000} s`)
+        if (pauseMs > 0) say(`${name} ended with code ${code}: starting it again in ${pauseMs / 1000} s`)
         await new Promise((resolve) => setTimeout(resolve, pauseMs))
         if (stopping()) return
         try {
@@ -65,7 +67,11 @@ export async function supervise(main) {
         }
       }
       watch()
-      const kept = { part: () => part }
+      const renew = async () => {
+        renewing = true
+        await part.stop()
+      }
+      const kept = { part: () => part, renew }
       running.push(kept)
       return kept
     }

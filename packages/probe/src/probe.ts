@@ -8,6 +8,7 @@ import {
   type Moment,
   type RecordingMode,
   type TakeRecord,
+  VERSION,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
 import { FrameSamples } from './frame-samples.ts'
@@ -62,7 +63,7 @@ const LATE_NEWS_MS = 60
 /** What the moments of one chunk may bring: a record has a limit. */
 const MOST_MOMENT_BYTES = LIMITS.recordBytes / 4
 const MOST_STEPS = 0xffff_ffff
-const PROBE = 'Lapsus probe 0.1.0'
+const PROBE = `Lapsus probe ${VERSION}`
 
 /** A chunk that has been handed over and waits for late news. */
 interface Gathered extends Omit<ChunkContent, 'lanes' | 'jobs'> {
