@@ -16,7 +16,7 @@ import {
 import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { COURSE } from '@lapsus/core/questions/course'
 import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
-import { LEDGER, LEDGER_COLUMNS, type LedgerEntry } from '@lapsus/core/questions/ledger'
+import { columnsWith, LEDGER, LEDGER_COLUMNS, type LedgerEntry } from '@lapsus/core/questions/ledger'
 import { MEMORY } from '@lapsus/core/questions/memory'
 import { PAGE } from '@lapsus/core/questions/page'
 import { SCALING } from '@lapsus/core/questions/scaling'
@@ -164,7 +164,16 @@ describe('the ledger', () => {
     expect(words('needless', said)).to.equal('25.0 %')
     expect(of('needless').value(said)).to.equal(5)
     expect(words('bytes', { ...entry, bytes: 4_000 })).to.equal('1.00 kB')
+    expect(words('repeated', { ...entry, repeated: 96 })).to.equal('24.0')
+    expect(words('needless', { ...entry, said: 8 })).to.equal('0 %')
+    for (const id of ['bytes', 'needless', 'repeated']) expect(words(id, entry)).to.equal('')
     expect(new Set(LEDGER_COLUMNS.map(({ id }) => id)).size).to.equal(LEDGER_COLUMNS.length)
+    const details = (...rows: LedgerEntry[]) =>
+      columnsWith(rows).flatMap(({ id, has }) => (has === undefined ? [] : [id]))
+    expect(details()).to.deep.equal([])
+    expect(details(entry, { ...entry, said: 5 })).to.deep.equal([])
+    expect(details({ ...entry, bytes: 9 }, { ...entry, repeated: 1 })).to.deep.equal(['bytes', 'repeated'])
+    expect(details(said)).to.deep.equal(['needless'])
   })
 })
 

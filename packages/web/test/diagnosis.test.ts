@@ -17,7 +17,7 @@ import { excessByPath, matchPaths, sumsByPath } from '../src/sights/frame/compar
 import { ROSTER_SORTS, rosterCsv, rosterLines, verdictOf } from '../src/sights/roster/roster-rows.ts'
 import { scalingWords } from '../src/sights/scaling/scaling-words.ts'
 import { causeLine, familyWords } from '../src/sights/spikes/spike-words.ts'
-import { useScreen } from './support.ts'
+import { LEDGER_ROW, useScreen } from './support.ts'
 
 describe('sections of findings', () => {
   const finding = (id: string, more: Partial<FindingReport> = {}) =>
@@ -300,16 +300,18 @@ describe('findings and their evidence', () => {
   it('sums up spikes, typical frames and their difference in the ledger, and shows one path’s course', async () => {
     await open('/takes/one-night?sight=ledger&scope=difference')
     const first = async () => {
-      const rows = await page.$$eval('[role=row] [role=cell]:first-child', (cells) =>
+      const rows = await page.$$eval(`${LEDGER_ROW} td:first-child`, (cells) =>
         cells.map((cell) => (cell as HTMLElement).innerText.trim()),
       )
       return rows.slice(0, 3).join()
     }
     await until(async () => (await first()).includes('search'), 'what spikes have more comes first')
-    await page.evaluate(() =>
-      [...document.querySelectorAll<HTMLElement>('[role=row]')]
-        .find((row) => row.innerText.includes('search'))!
-        .click(),
+    await page.evaluate(
+      (rows) =>
+        [...document.querySelectorAll<HTMLElement>(rows)]
+          .find((row) => row.innerText.includes('search'))!
+          .click(),
+      LEDGER_ROW,
     )
     await until(async () => (await page.$('[data-testid=course-card]')) !== null, 'its course')
     await until(async () => (await textOf('course-card')).includes('120 runs'), 'its runs')

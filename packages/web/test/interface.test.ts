@@ -15,7 +15,7 @@ import {
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
 import { getJson, until } from '../../server/test/support.ts'
-import { useScreen } from './support.ts'
+import { LEDGER_ROW, useScreen } from './support.ts'
 
 const MS = 1_000_000
 const FRAMES = 200
@@ -177,11 +177,11 @@ describe('interface', function () {
     await page.mouse.click(x + width * 0.55, y + 24 + ((height - 24) * 28.5) / 41.6)
     await untilParameter('path', '1')
     expect(
-      await page.$eval('[role=row][aria-selected=true]', (row) => (row as HTMLElement).innerText),
+      await page.$eval(`${LEDGER_ROW}[aria-selected=true]`, (row) => (row as HTMLElement).innerText),
     ).to.contain('moth.update')
     await page.keyboard.press('Escape')
     await untilParameter('path', null)
-    const [, sim] = await page.$$('[role=row]')
+    const [, sim] = await page.$$(LEDGER_ROW)
     await sim!.click()
     await untilParameter('path', '0')
     await page.keyboard.press('ArrowRight')
@@ -191,7 +191,7 @@ describe('interface', function () {
     await page.keyboard.press('2')
     await untilParameter('sight', 'ledger')
     await untilLine('sim', '3.24')
-    const [row] = (await page.$$('[role=row]')).slice(1)
+    const [row] = (await page.$$(LEDGER_ROW)).slice(1)
     await (await row!.$('button[title^=Worst]'))!.click()
     await untilParameter('frame', '50')
   })
@@ -237,7 +237,7 @@ describe('interface', function () {
     await untilParameter('by', 'group')
     await page.keyboard.press('/')
     await page.keyboard.type('moths')
-    await until(async () => (await page.$$('[role=row]')).length === 2, 'both lanes of that group')
+    await until(async () => (await page.$$(LEDGER_ROW)).length === 2, 'both lanes of that group')
     await untilParameter('search', 'moths')
     await page.keyboard.press('Escape')
   })
@@ -249,7 +249,7 @@ describe('interface', function () {
     await seen('frame 120')
     await seen('of 40 frames, 100 to 139')
     await seen('target 90')
-    await until(async () => (await page.$$('[role=row]')).length === 2, 'the search is applied')
+    await until(async () => (await page.$$(LEDGER_ROW)).length === 2, 'the search is applied')
     const address = page.url()
     await page.reload({ waitUntil: 'networkidle0' })
     await seen('of 40 frames, 100 to 139')

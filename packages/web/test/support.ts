@@ -10,6 +10,9 @@ import { launchBrowser } from '../../../test/support/browser.ts'
 
 const ROOT = join(import.meta.dirname, '../../..')
 
+/** A line of the ledger that is drawn. */
+export const LEDGER_ROW = '[data-testid=ledger] tbody tr:not([aria-hidden])'
+
 /**
  * A real browser on a real server, for all tests of the calling block. Each must leave `errors`, what went
  * wrong in the page, empty.
@@ -70,9 +73,9 @@ export function useScreen(
 
   /** Figures of the ledger line with this name: self, total, p99, calls, share. */
   async function line(name: string): Promise<string[]> {
-    const rows = await page.$$eval('[role=row]', (elements) =>
+    const rows = await page.$$eval(LEDGER_ROW, (elements) =>
       elements.map((row) =>
-        [...row.querySelectorAll('[role=cell]')].map((cell) => (cell as HTMLElement).innerText.trim()),
+        [...row.querySelectorAll('td')].map((cell) => (cell as HTMLElement).innerText.trim()),
       ),
     )
     return rows.find((cells) => cells[0]!.split('\n')[0] === name)?.slice(1) ?? []

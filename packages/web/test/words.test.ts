@@ -1,12 +1,10 @@
 /** What the screens say in words. */
-import type { LedgerAnswer, LedgerEntry } from '@lapsus/core/questions/ledger'
 import type { PageAnswer } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { emptyFrames, PathTable } from '@lapsus/core/take'
 import { conditionRows, conditionWords } from '../src/format/conditions.ts'
 import { gaugeValue } from '@lapsus/core/words'
-import { detailOf, detailsIn } from '../src/sights/ledger/rows.ts'
 import type { PageBox } from '../src/sights/frame/layout.ts'
 import { runWords } from '../src/sights/frame/run-words.ts'
 import { sampleWords } from '../src/sights/frame/sample-words.ts'
@@ -189,29 +187,6 @@ describe('words about conditions', () => {
     })
     expect(rows).not.to.have.any.keys('device', 'scene', 'calls repaired')
     expect(conditionWords(take)).to.include('debug').and.to.include('2 frames left out by the recorder')
-  })
-})
-
-describe('details of the ledger', () => {
-  const row = (fields: Partial<LedgerEntry>) =>
-    ({ bytes: 0, said: 0, needless: 0, repeated: 0, ...fields }) as LedgerEntry
-  const scope = { frames: 10, durationMs: 100, budgetMs: 16 }
-
-  it('have a column only where some row has something in it', () => {
-    const of = (...rows: LedgerEntry[]) => detailsIn({ rows } as LedgerAnswer)
-    expect(detailsIn(null)).to.deep.equal([])
-    expect(of(row({}), row({ said: 5 }))).to.deep.equal([])
-    expect(of(row({ bytes: 9 }), row({ repeated: 1 }))).to.deep.equal(['bytes', 'repeated'])
-    expect(of(row({ needless: 1 }))).to.deep.equal(['needless'])
-  })
-
-  it('are per frame, or a share, and empty where there is none', () => {
-    expect(detailOf('bytes', row({ bytes: 25_000 }), scope)).to.equal('2.50 kB')
-    expect(detailOf('needless', row({ said: 8, needless: 2 }), scope)).to.equal('25.0 %')
-    expect(detailOf('needless', row({ said: 8 }), scope)).to.equal('0 %')
-    expect(detailOf('repeated', row({ repeated: 240 }), scope)).to.equal('24.0')
-    for (const detail of ['bytes', 'needless', 'repeated'] as const)
-      expect(detailOf(detail, row({}), scope)).to.equal('')
   })
 })
 

@@ -1,13 +1,14 @@
 /** What the workbench shows of a take. The address restores all of it. */
-import { LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/questions/ledger'
+import { LEDGER_COLUMNS, LEDGER_SCOPES, type LedgerScope } from '@lapsus/core/questions/ledger'
 import type { LedgerBy } from '@lapsus/core/rollup'
 import { create } from 'zustand'
 import { SIGHT_NAMES, type SightName } from '../lists/sight-names.ts'
 
 export const UNITS = ['frame', 'second', 'share'] as const
 export type Unit = (typeof UNITS)[number]
-const SORTS = ['name', 'self', 'total', 'p99', 'calls', 'bytes', 'needless', 'repeated'] as const
-export type Sort = (typeof SORTS)[number]
+/** What lines of the ledger can be sorted by: their name, or any column of it. */
+const SORTS: readonly string[] = ['name', ...LEDGER_COLUMNS.map(({ id }) => id)]
+export type Sort = string
 
 /** Ways to group the ledger: those of the server, and those that are made of its rows here. */
 export const GROUPINGS = ['path', 'marker', 'group', 'lane', 'caller'] as const

@@ -65,7 +65,7 @@ export const LEDGER_COLUMNS: readonly LedgerColumn[] = [
     about:
       'Bytes that the marker itself allocates a frame. Runs in which a collection took place are not counted.',
     value: (row) => row.bytes,
-    words: (row, { frames }) => bytes(Math.round(row.bytes / frames)),
+    words: (row, { frames }) => (row.bytes > 0 ? bytes(Math.round(row.bytes / frames)) : ''),
     has: (row) => row.bytes > 0,
     needsRoom: true,
   },
@@ -83,7 +83,7 @@ export const LEDGER_COLUMNS: readonly LedgerColumn[] = [
     head: 'repeated',
     about: 'Runs a frame that asked what had been asked, and answered alike, in the same frame.',
     value: ({ repeated }) => repeated,
-    words: ({ repeated }, { frames }) => three(repeated / frames),
+    words: ({ repeated }, { frames }) => (repeated > 0 ? three(repeated / frames) : ''),
     has: ({ repeated }) => repeated > 0,
     needsRoom: true,
   },

@@ -1,10 +1,9 @@
 /** From a ledger's figures to the lines of the table: names, order, tree, units. Pure. */
-import type { LedgerAnswer, LedgerEntry } from '@lapsus/core/questions/ledger'
+import { LEDGER_COLUMNS, type LedgerAnswer, type LedgerEntry } from '@lapsus/core/questions/ledger'
 import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { NO_PATH } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
-import { bytes, percent, three } from '@lapsus/core/words'
 import type { OpenTake } from '../../state/take.ts'
 import type { Grouping, Sort, Unit } from '../../state/view.ts'
 
@@ -38,58 +37,15 @@ export function inUnit(sumMs: number, unit: Unit, scope: Scope): number {
   return sumMs / scope.frames / scope.budgetMs
 }
 
-/** Columns that show only where the take has something to say in them. */
-export const DETAILS = {
-  bytes: {
-    head: 'bytes',
-    about:
-      'Bytes that the marker itself allocates a frame. Runs in which a collection took place are not counted.',
-  },
-  needless: {
-    head: 'needless',
-    about: 'Share of the runs that said they changed nothing, of those that said anything.',
-  },
-  repeated: {
-    head: 'repeated',
-    about: 'Runs a frame that asked what had been asked, and answered alike, in the same frame.',
-  },
-} as const
-export type Detail = keyof typeof DETAILS
-
-/** The details that some row of a ledger has. */
-export function detailsIn(ledger: LedgerAnswer | null): Detail[] {
-  const has = (test: (row: LedgerEntry) => boolean) => ledger !== null && ledger.rows.some(test)
-  const present: Record<Detail, boolean> = {
-    bytes: has((row) => row.bytes > 0),
-    needless: has((row) => row.needless > 0),
-    repeated: has((row) => row.repeated > 0),
-  }
-  return (Object.keys(DETAILS) as Detail[]).filter((detail) => present[detail])
-}
-
-/** A detail of a row as text; empty where the row has none. */
-export function detailOf(detail: Detail, row: LedgerEntry, { frames }: Scope): string {
-  if (detail === 'bytes') return row.bytes > 0 ? bytes(Math.round(row.bytes / frames)) : ''
-  if (detail === 'needless') return row.said > 0 ? percent(row.needless / row.said) : ''
-  return row.repeated > 0 ? three(row.repeated / frames) : ''
-}
-
 const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
 
-const SORT_VALUES: Record<Exclude<Sort, 'name'>, (row: LedgerEntry) => number> = {
-  self: (row) => row.selfMs,
-  total: (row) => row.totalMs,
-  p99: (row) => row.selfP99Ms,
-  calls: (row) => row.calls,
-  bytes: (row) => row.bytes,
-  needless: (row) => row.needlessNs,
-  repeated: (row) => row.repeated,
-}
+const valueOf = (sort: Sort) => LEDGER_COLUMNS.find(({ id }) => id === sort)!.value
 
-const compare = (sort: Sort) => (a: LedgerLine, b: LedgerLine) =>
-  sort === 'name'
-    ? a.name.localeCompare(b.name) || a.row.key - b.row.key
-    : SORT_VALUES[sort](b.row) - SORT_VALUES[sort](a.row) || a.row.key - b.row.key
+function compare(sort: Sort): (a: LedgerLine, b: LedgerLine) => number {
+  if (sort === 'name') return (a, b) => a.name.localeCompare(b.name) || a.row.key - b.row.key
+  const value = valueOf(sort)
+  return (a, b) => value(b.row) - value(a.row) || a.row.key - b.row.key
+}
 
 /**
  * @param closed paths whose children are folded away
