@@ -18,7 +18,7 @@ import {
   validateRecord,
 } from '@lapsus/core/format'
 import { frameAt, NO_PATH, PathTable, type Marker } from '@lapsus/core/take'
-import { EarliestFirst } from '../src/exchange/heap.ts'
+import { EarliestFirst } from '../src/exchange/earliest-first.ts'
 import { leaveOutNewPaths } from '../src/take/leave-out.ts'
 import { HOSTILE, HOSTILE_BEYOND_JSON, placesIn, type Holder } from './support/hostile.ts'
 import { richTake } from './support/rich-take.ts'

@@ -10,7 +10,7 @@ import {
   type UpdaterSamples,
   type WatchSamples,
 } from '@lapsus/core/format'
-import { Columns } from './columns.ts'
+import { Columns } from './growing-columns.ts'
 import { shortName, textOf } from './given.ts'
 import { UpdaterGroup } from './updater.ts'
 

@@ -1,5 +1,5 @@
 import type { UpdaterSamples } from '@lapsus/core/format'
-import { Columns } from './columns.ts'
+import { Columns } from './growing-columns.ts'
 
 /** A reason for which an instance need not be updated now. */
 const IDLE_REASONS = ['unseen', 'far', 'asleep'] as const

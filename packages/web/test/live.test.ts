@@ -14,7 +14,7 @@ import {
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
-import { liveFigures } from '../src/live/figures.ts'
+import { liveFigures } from '../src/live/live-figures.ts'
 import { movePlayHead } from '../src/live/playback.ts'
 import { useScreen } from './support.ts'
 

@@ -1,6 +1,6 @@
 /** All findings of a study, ranked. */
 import { FINDING_LIST } from '../lists/findings.ts'
-import type { Evidence } from './evidence.ts'
+import type { Evidence } from './gather-evidence.ts'
 import type { Finding, FindingKind, Kind } from './finding.ts'
 
 /** Every kind of finding, by name. */

@@ -1,6 +1,6 @@
 /** What a finding is. */
 import { FINDING_KINDS, REMEDY_KINDS, type FindingKind, type RemedyKind } from '../lists/kinds.ts'
-import type { Evidence } from './evidence.ts'
+import type { Evidence } from './gather-evidence.ts'
 
 export { FINDING_KINDS, REMEDY_KINDS, type FindingKind, type RemedyKind }
 

@@ -1,7 +1,7 @@
 /** Frames whose work fits and that are late all the same. */
 import { median } from '../stats/index.ts'
 import { classOf, longestWait, type WaitReason } from '../take/index.ts'
-import type { Evidence } from './evidence.ts'
+import type { Evidence } from './gather-evidence.ts'
 import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from './finding.ts'
 import { msOf, overAll, plural, share } from './sentences.ts'
 

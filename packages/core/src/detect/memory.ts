@@ -3,8 +3,8 @@ import { BYTES_UNKNOWN } from '../format/index.ts'
 import { mean, median, sum } from '../stats/index.ts'
 import type { Study } from '../study/index.ts'
 import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
-import { perSecond, type Evidence } from './evidence.ts'
-import { growthOf, type Growth } from './growth.ts'
+import { perSecond, type Evidence } from './gather-evidence.ts'
+import { growthOf, type Growth } from './growing.ts'
 import { instancesOf, type InstanceSeries } from './instances.ts'
 
 export interface CollectionKind {

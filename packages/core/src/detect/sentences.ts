@@ -1,6 +1,6 @@
 /** Figures as findings say them. */
 import { amount, ms, percent, plain, plural, three } from '../words/index.ts'
-import type { Evidence } from './evidence.ts'
+import type { Evidence } from './gather-evidence.ts'
 
 export const msOf = (ns: number): string => ms(ns / 1e6)
 export const share = percent

@@ -2,7 +2,7 @@
 import { lowerBound, median, sum } from '../stats/index.ts'
 import { frameFigures, MAIN_LANE, NS_PER_MS, WAIT_REASONS, type WaitReason } from '../take/index.ts'
 import { pacingOf, type Pacing, type Study } from '../study/index.ts'
-import type { Evidence } from './evidence.ts'
+import type { Evidence } from './gather-evidence.ts'
 
 /** A job on another lane. */
 export interface WaitedFor {

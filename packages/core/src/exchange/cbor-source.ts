@@ -1,5 +1,5 @@
 import { RecordReader, type FormatErrorPlace } from '../format/index.ts'
-import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './source.ts'
+import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './import-format.ts'
 
 /** A take file: a CBOR sequence. */
 class CborSource implements TakeSource {

@@ -8,7 +8,7 @@ import {
   type FormatErrorPlace,
 } from '../format/index.ts'
 import { LineSplitter } from './lines.ts'
-import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './source.ts'
+import { Skipped, type OnRecord, type TakeSource, type ImportFormat } from './import-format.ts'
 
 export class JsonLinesSource implements TakeSource {
   readonly format = 'json-lines'

@@ -3,7 +3,13 @@ import { FormatError, type FormatErrorPlace } from '../format/index.ts'
 import { takeFile } from './cbor-source.ts'
 import { jsonLines } from './json-lines.ts'
 import { otlpJson } from './otlp-source.ts'
-import { Skipped, type ImportFormat, type OnRecord, type SourceOptions, type TakeSource } from './source.ts'
+import {
+  Skipped,
+  type ImportFormat,
+  type OnRecord,
+  type SourceOptions,
+  type TakeSource,
+} from './import-format.ts'
 import { timeline } from './timeline.ts'
 
 /** Every format that takes can be read from; of those that a file begins like, the first counts. */

@@ -1,7 +1,7 @@
 import { FormatError } from '../format/index.ts'
 import { readOtlp, type OtlpSpan } from './otlp.ts'
 import { OtlpTake } from './otlp-take.ts'
-import type { ImportFormat, OnRecord } from './source.ts'
+import type { ImportFormat, OnRecord } from './import-format.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */

@@ -7,7 +7,7 @@ import {
   type TakeRecord,
 } from '../format/index.ts'
 import { Assembler, type LooseSpan } from './assemble.ts'
-import { EarliestFirst } from './heap.ts'
+import { EarliestFirst } from './earliest-first.ts'
 import type { OtlpResource, OtlpSpan } from './otlp.ts'
 
 /** Spans that may wait for a frame, and frames for what belongs before them; the earliest are left out beyond it. */

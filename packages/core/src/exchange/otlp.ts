@@ -14,7 +14,7 @@ import {
   type Scalar,
 } from '../format/index.ts'
 import type { LooseSpan } from './assemble.ts'
-import type { Skipped } from './source.ts'
+import type { Skipped } from './import-format.ts'
 
 type Attributes = Map<string, Scalar>
 

@@ -8,7 +8,7 @@ import {
   type Moment,
 } from '../format/index.ts'
 import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
-import type { ImportFormat, OnRecord } from './source.ts'
+import type { ImportFormat, OnRecord } from './import-format.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 interface Entry {

@@ -1,5 +1,5 @@
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
-import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './source.ts'
+import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './import-format.ts'
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024

@@ -1,7 +1,7 @@
 /** CBOR (RFC 8949) with columns as typed arrays (RFC 8746), reading, in the subset that takes use. */
 import { decode } from 'cborg'
 import { SELF_DESCRIBED } from './cbor-encode.ts'
-import { COLUMN_TAGS, columnFromBytes, type Column } from './columns.ts'
+import { COLUMN_TAGS, columnFromBytes, type Column } from './typed-arrays.ts'
 import { FormatError } from './errors.ts'
 
 const tags = Object.fromEntries([

@@ -2,7 +2,7 @@
  * CBOR (RFC 8949) with columns as typed arrays (RFC 8746), writing only. Our own and small, because every
  * game carries it: see docs/decisions/006.
  */
-import { tagOf, type Column } from './columns.ts'
+import { tagOf, type Column } from './typed-arrays.ts'
 
 /** Marks the following item as CBOR (RFC 8949, 3.4.6): the magic number of a take file. */
 export const SELF_DESCRIBED = 55_799

@@ -1,6 +1,6 @@
 export * from './cbor-decode.ts'
 export * from './cbor-encode.ts'
-export * from './columns.ts'
+export * from './typed-arrays.ts'
 export * from './constants.ts'
 export * from './data.ts'
 export * from './errors.ts'

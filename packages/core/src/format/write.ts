@@ -3,7 +3,7 @@
  * they say nothing.
  */
 import { encodeCbor, encodeSelfDescribed } from './cbor-encode.ts'
-import { narrow, type Column } from './columns.ts'
+import { narrow, type Column } from './typed-arrays.ts'
 import type { AnyRecord, ChunkRecord, DeclareRecord, LaneSpans, MarkerDeclaration } from './records.ts'
 import {
   entriesOf,

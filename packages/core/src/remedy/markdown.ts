@@ -1,7 +1,7 @@
 /** A plan as text, to be put where the team reads; it carries itself along, so that it can be opened again. */
 import type { FrameFigures } from '../take/index.ts'
 import { ms, percent, three } from '../words/index.ts'
-import type { Figures } from './figures.ts'
+import type { Figures } from './frames-after.ts'
 import type { Assumption } from './input.ts'
 import type { Forecast, ItemForecast } from './forecast.ts'
 import { planFromJson, planToJson, PlanError, type Plan, type PlanItem } from './plan.ts'

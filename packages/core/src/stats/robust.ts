@@ -1,5 +1,5 @@
 /** Middle and spread that a few wild values do not move. */
-import { percentileInPlace } from './select.ts'
+import { percentileInPlace } from './nth-smallest.ts'
 
 /** What makes the median absolute deviation of normal noise equal to its standard deviation. */
 export const MAD_TO_SIGMA = 1.4826

@@ -1,5 +1,5 @@
 export * from './builder.ts'
-export * from './ledger.ts'
+export * from './ledger-of-frames.ts'
 export * from './less-recorder.ts'
 export * from './pacing.ts'
 export * from './part.ts'

@@ -17,7 +17,7 @@ import { Declarations, MAIN_LANE, type Declared } from './declarations.ts'
 import { emptyFrames, WAIT_REASONS, type FrameColumns, type WaitReason } from './frame-columns.ts'
 import { leaveOutNewPaths } from './leave-out.ts'
 import { NO_PATH, PathsFull, PathTable } from './paths.ts'
-import { countUnpaired, withoutLooseEnds } from './jobs.ts'
+import { countUnpaired, withoutLooseEnds } from './pair-jobs.ts'
 import { samplesOf, type Samples } from './samples.ts'
 import { DETAIL_NAMES, type SpanColumns, type SpanDetails } from './spans.ts'
 

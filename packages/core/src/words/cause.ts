@@ -1,4 +1,4 @@
-import { amount, ms } from './figures.ts'
+import { amount, ms } from './numbers.ts'
 
 interface CauseFigures {
   why: string

@@ -1,2 +1,2 @@
 export * from './cause.ts'
-export * from './figures.ts'
+export * from './numbers.ts'

@@ -1,6 +1,6 @@
 /** Cases on both sides of every figure of detection. */
 import { allocatorsOf } from '../../src/detect/collections.ts'
-import { growthOf } from '../../src/detect/growth.ts'
+import { growthOf } from '../../src/detect/growing.ts'
 import { periodOf } from '../../src/detect/periodic.ts'
 import { fitScaling, holdsThroughout, pointsOf, type ScalingPoint } from '../../src/detect/scaling.ts'
 import { isFolded, type Finding } from '@lapsus/core/detect'

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from 'react'
+import { Latest } from './latest.ts'
 
 /** Time that a question must rest before the server is asked: a drag changes it with every move. */
 const REST_MS = 60
@@ -21,21 +22,19 @@ export function useAnswer<T>(key: string, ask: (signal: AbortSignal) => Promise<
     answer: null,
     error: null,
   })
-  const latest = useRef(ask)
-  latest.current = ask
+  const current = useRef(ask)
+  current.current = ask
   useEffect(() => {
-    const abort = new AbortController()
+    const latest = new Latest()
     const timer = setTimeout(() => {
-      latest.current(abort.signal).then(
-        (answer) => setState({ key, answer, error: null }),
-        (failure: Error) => {
-          if (failure.name !== 'AbortError') setState((before) => ({ ...before, error: failure.message }))
-        },
+      latest.ask(current.current).then(
+        (answer) => answer !== null && setState({ key, answer, error: null }),
+        (failure: Error) => setState((before) => ({ ...before, error: failure.message })),
       )
     }, REST_MS)
     return () => {
       clearTimeout(timer)
-      abort.abort()
+      latest.cancel()
     }
   }, [key])
   return { answer: state.answer, error: state.error, stale: state.key !== key }

@@ -3,24 +3,24 @@ import { create } from 'zustand'
 interface Connection {
   /** What keeps the server from answering, in words; null while all is well. */
   trouble: string | null
+  /** Resolves when it can be asked again; null while it can. */
+  recovery: Promise<void> | null
 }
 
 /** Whether the server, and the database behind it, can be asked. */
-export const useConnection = create<Connection>()(() => ({ trouble: null }))
+export const useConnection = create<Connection>()(() => ({ trouble: null, recovery: null }))
 
 const ASK_EVERY_MS = 1_000
-let recovery: Promise<void> | null = null
 
 /**
  * Resolves once the server answers again, whoever waits for it.
  * @param trouble told meanwhile
  */
 export function untilBack(trouble: string): Promise<void> {
-  useConnection.setState({ trouble })
-  recovery ??= recover().finally(() => {
-    recovery = null
-    useConnection.setState({ trouble: null })
-  })
+  const recovery =
+    useConnection.getState().recovery ??
+    recover().finally(() => useConnection.setState({ trouble: null, recovery: null }))
+  useConnection.setState({ trouble, recovery })
   return recovery
 }
 

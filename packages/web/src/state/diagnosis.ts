@@ -2,6 +2,7 @@
 import { ask, markFinding, type FramesQuery } from '../api/ask.ts'
 import { DIAGNOSIS, type DiagnosisAnswer, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { create } from 'zustand'
+import { Latest } from '../api/latest.ts'
 import { notify } from './notices.ts'
 
 interface DiagnosisState {
@@ -14,31 +15,30 @@ interface DiagnosisState {
   mark(takeId: string, finding: string, mark: FindingMark['mark'] | null, reason: string): Promise<void>
 }
 
-let asked: AbortController | null = null
-
-export const useDiagnosis = create<DiagnosisState>()((set, get) => ({
-  diagnosis: null,
-  takeId: null,
-  error: null,
-  loading: false,
-  async load(takeId, query) {
-    asked?.abort()
-    const abort = (asked = new AbortController())
-    set({ loading: true, error: null, ...(get().takeId === takeId ? {} : { diagnosis: null, takeId }) })
-    try {
-      const diagnosis = await ask(DIAGNOSIS, takeId, query, {}, abort.signal)
-      if (!abort.signal.aborted) set({ diagnosis, loading: false })
-    } catch (error) {
-      if (!abort.signal.aborted) set({ error: (error as Error).message, loading: false })
-    }
-  },
-  async mark(takeId, finding, mark, reason) {
-    const { diagnosis } = get()
-    if (diagnosis === null) return
-    try {
-      set({ diagnosis: { ...diagnosis, marks: await markFinding(takeId, finding, mark, reason) } })
-    } catch (error) {
-      notify((error as Error).message)
-    }
-  },
-}))
+export const useDiagnosis = create<DiagnosisState>()((set, get) => {
+  const latest = new Latest()
+  return {
+    diagnosis: null,
+    takeId: null,
+    error: null,
+    loading: false,
+    async load(takeId, query) {
+      set({ loading: true, error: null, ...(get().takeId === takeId ? {} : { diagnosis: null, takeId }) })
+      try {
+        const diagnosis = await latest.ask((signal) => ask(DIAGNOSIS, takeId, query, {}, signal))
+        if (diagnosis !== null) set({ diagnosis, loading: false })
+      } catch (error) {
+        set({ error: (error as Error).message, loading: false })
+      }
+    },
+    async mark(takeId, finding, mark, reason) {
+      const { diagnosis } = get()
+      if (diagnosis === null) return
+      try {
+        set({ diagnosis: { ...diagnosis, marks: await markFinding(takeId, finding, mark, reason) } })
+      } catch (error) {
+        notify((error as Error).message)
+      }
+    },
+  }
+})

@@ -13,15 +13,13 @@ interface Imports {
   cancel(): void
 }
 
-let abort = new AbortController()
-
 /** A take file on its way in. */
 export const useImports = create<Imports>()((set) => ({
   file: null,
   sent: 0,
   async start(file, frameMarker) {
-    abort = new AbortController()
-    set({ file: file.name, sent: 0 })
+    const abort = new AbortController()
+    set({ file: file.name, sent: 0, cancel: () => abort.abort() })
     try {
       const result = await api.importFile(file, frameMarker, (sent) => set({ sent }), abort.signal)
       const wrong = [result.problem, result.skipped].filter((words) => words !== null)
@@ -33,5 +31,5 @@ export const useImports = create<Imports>()((set) => ({
     set({ file: null })
     await useLibrary.getState().load()
   },
-  cancel: () => abort.abort(),
+  cancel: () => {},
 }))

@@ -6,15 +6,21 @@ export interface Notice {
   action: { label: string; run: () => void } | null
 }
 
+interface Notices {
+  notices: Notice[]
+  /** How many there have been. */
+  count: number
+}
+
 /** Short messages that go by themselves. */
-export const useNotices = create<{ notices: Notice[] }>()(() => ({ notices: [] }))
+export const useNotices = create<Notices>()(() => ({ notices: [], count: 0 }))
 
 const STAYS_MS = 8_000
-let last = 0
 
 export function notify(text: string, action: Notice['action'] = null): void {
-  const notice = { id: ++last, text, action }
-  useNotices.setState(({ notices }) => ({ notices: [...notices, notice] }))
+  const { notices, count } = useNotices.getState()
+  const notice = { id: count, text, action }
+  useNotices.setState({ notices: [...notices, notice], count: count + 1 })
   setTimeout(() => dismiss(notice.id), STAYS_MS)
 }
 

@@ -1,5 +1,6 @@
 import { framesOf } from '../api/frames.ts'
 import { ask } from '../api/ask.ts'
+import { Remembered } from '../api/latest.ts'
 import { api } from '../api/takes.ts'
 import { PAGE, type PageAnswer } from '@lapsus/core/questions/page'
 import type { LiveNews, TakeDetail } from '@lapsus/api'
@@ -24,6 +25,8 @@ interface TakeState {
   id: string | null
   take: OpenTake | null
   error: string | null
+  /** Those of this take that were read lately, so that going back and forth is instant. */
+  pages: Remembered<PageAnswer>
   open(id: string): Promise<void>
   /** Takes over a changed name or note. */
   patch(change: Partial<TakeDetail>): void
@@ -31,13 +34,16 @@ interface TakeState {
   append(news: LiveNews, detail: TakeDetail | null): void
 }
 
+const MOST_PAGES = 60
+
 /** The take that is open in the workbench. */
 export const useTake = create<TakeState>()((set, get) => ({
   id: null,
   take: null,
   error: null,
+  pages: new Remembered(MOST_PAGES),
   async open(id) {
-    set({ id, take: null, error: null })
+    set({ id, take: null, error: null, pages: new Remembered(MOST_PAGES) })
     try {
       const [detail, frames] = await Promise.all([api.take(id), framesOf(id)])
       if (get().id === id) set({ take: openTake(detail, frames) })
@@ -88,21 +94,6 @@ function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
   return { detail, frames, paths, markers }
 }
 
-/** Pages seen lately, so that going back and forth is instant. */
-const MOST_PAGES = 60
-const pages = new Map<string, Promise<PageAnswer>>()
-
-export function loadPage(id: string, frame: number): Promise<PageAnswer> {
-  const key = `${id}/${frame}`
-  const known = pages.get(key)
-  if (known !== undefined) {
-    pages.delete(key)
-    pages.set(key, known)
-    return known
-  }
-  const page = ask(PAGE, id, null, { frame })
-  pages.set(key, page)
-  page.catch(() => pages.delete(key))
-  if (pages.size > MOST_PAGES) pages.delete(pages.keys().next().value!)
-  return page
-}
+/** Pages seen lately are there at once. */
+export const loadPage = (id: string, frame: number): Promise<PageAnswer> =>
+  useTake.getState().pages.get(`${id}/${frame}`, () => ask(PAGE, id, null, { frame }))

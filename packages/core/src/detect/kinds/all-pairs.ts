@@ -1,5 +1,5 @@
 import { loadSources, type LoadSource } from '../loads.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
 import { amount, costWords, msOf, share, three, part } from '../sentences.ts'

@@ -1,6 +1,6 @@
 import { median } from '../../stats/index.ts'
 import { dense, type PathCourse } from '../../study/index.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Kind, type RemedyKind } from '../finding.ts'
 import { amount, costWords, msOf, plural, share, part } from '../sentences.ts'
 

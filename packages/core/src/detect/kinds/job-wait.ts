@@ -1,5 +1,5 @@
 import { percentile } from '../../stats/index.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { costWords, msOf, plural, share, part } from '../sentences.ts'
 import { waitingPaths } from '../waiting.ts'

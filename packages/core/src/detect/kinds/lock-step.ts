@@ -1,6 +1,6 @@
 import { NO_PATH } from '../../take/index.ts'
 import type { PathCourse } from '../../study/index.ts'
-import { usualWhereItRuns, type Evidence } from '../evidence.ts'
+import { usualWhereItRuns, type Evidence } from '../gather-evidence.ts'
 import { spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { periodOf, type Period } from '../periodic.ts'
 import { amount, msOf, overAll, plural, three, part } from '../sentences.ts'

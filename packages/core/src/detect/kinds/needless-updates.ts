@@ -1,6 +1,6 @@
 import { NO_PATH } from '../../take/index.ts'
 import { mean, sum } from '../../stats/index.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { amount, costWords, msOf, plural, share, three, part } from '../sentences.ts'
 

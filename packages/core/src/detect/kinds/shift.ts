@@ -1,6 +1,6 @@
 import { median, mannKendall } from '../../stats/index.ts'
 import { dense } from '../../study/index.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { floorCosts, type Detector, type Kind } from '../finding.ts'
 import { RAMP_MOMENT } from '../scaling.ts'
 import { costWords, msOf, share, three, part } from '../sentences.ts'

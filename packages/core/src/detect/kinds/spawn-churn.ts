@@ -1,6 +1,6 @@
 import { lowerBound, mean, median, sum } from '../../stats/index.ts'
 import { pauseTotalNs } from '../collections.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import { floorCosts, spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { instancesOf, type InstanceSeries } from '../instances.ts'
 import { allocationOf } from '../memory.ts'

@@ -1,6 +1,6 @@
 import { msOf, overAll, plural, share, three } from '../sentences.ts'
 import { causeWords, OUTSIDE } from '../../words/index.ts'
-import type { Evidence } from '../evidence.ts'
+import type { Evidence } from '../gather-evidence.ts'
 import type { SpikeFamily } from '../families.ts'
 import {
   spikeCosts,

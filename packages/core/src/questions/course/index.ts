@@ -1,10 +1,10 @@
 /** What one path, or several as one, did over the frames. */
 import { question, WrongAsk, type Answer } from '../question.ts'
 import { column, list, number, object, orNone, rows, sameLength, text, whole } from '../shape.ts'
-import { courseFigures } from './figures.ts'
+import { courseFigures } from './course-figures.ts'
 import { runTimesOf } from './run-times.ts'
 
-export * from './figures.ts'
+export * from './course-figures.ts'
 export * from './run-times.ts'
 
 export const COURSE = question({

@@ -2,10 +2,10 @@
 import { instancesOf, memoryOf, type Evidence } from '../../detect/index.ts'
 import { question, type Answer } from '../question.ts'
 import type { Told } from '../shape.ts'
-import { collectionReports } from './collections.ts'
+import { collectionReports } from './collection-reports.ts'
 import { MEMORY_TELLS, verifyMemory } from './tells.ts'
 
-export * from './collections.ts'
+export * from './collection-reports.ts'
 export { COLLECTION, type CollectionReport } from './tells.ts'
 
 /** The most of one collection's blame that is told. */

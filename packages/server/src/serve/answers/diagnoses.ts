@@ -4,7 +4,7 @@ import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
 import type { Logger } from 'pino'
 import { pack, unpack } from '../../store/compression.ts'
 import type { TakeRow } from '../../store/store.ts'
-import { sourceOf } from './source.ts'
+import { sourceOf } from './stored-source.ts'
 import type { Sources, StudyQuery } from './studies.ts'
 
 type Told = Answer<typeof DIAGNOSIS>

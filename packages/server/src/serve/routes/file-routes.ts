@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream'
 import Router from '@koa/router'
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
-import { keepExcerpt } from '../../ingest/excerpt.ts'
+import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
 import { importTake } from '../../ingest/import.ts'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'

@@ -8,7 +8,7 @@ import {
   type LaneSpans,
 } from '../format/index.ts'
 import { cutOther } from './frame-columns.ts'
-import { jobEventsAt } from './jobs.ts'
+import { jobEventsAt } from './pair-jobs.ts'
 import { detailsOf } from './spans.ts'
 
 /**

@@ -2,7 +2,7 @@
 import type { RemedyKind } from '../detect/index.ts'
 import { mean } from '../stats/index.ts'
 import type { Base } from './base.ts'
-import type { Figures } from './figures.ts'
+import type { Figures } from './frames-after.ts'
 import { forecastPlan } from './forecast.ts'
 import type { PlanItem } from './plan.ts'
 import { REMEDIES } from './remedies.ts'
