@@ -60,83 +60,124 @@ export function spansAfter(
   paths: PathTable,
   after: FrameAfter,
 ): FrameSpans & { from: Int32Array } {
-  const children: number[][] = Array.from(spans.path, () => [])
-  const roots: number[] = []
-  const open: number[] = []
-  const recorded = new Map<number, number>()
-  for (let span = 0; span < spans.path.length; span++) {
-    const { depth, lane } = paths.get(spans.path[span]!)
-    if (lane !== MAIN_LANE) continue
-    open[depth] = span
-    if (depth === 0) roots.push(span)
-    else children[open[depth - 1]!]!.push(span)
-  }
-  const selfOf = (span: number) =>
-    Math.max(
-      0,
-      children[span]!.reduce((left, child) => left - spans.durationNs[child]!, spans.durationNs[span]!),
-    )
-  const mainSpans = [...spans.path.keys()].filter((span) => paths.get(spans.path[span]!).lane === MAIN_LANE)
-  for (const span of mainSpans) {
-    const path = spans.path[span]!
-    recorded.set(path, (recorded.get(path) ?? 0) + selfOf(span))
-  }
+  const tree = mainTree(spans, paths)
   const now = new Map(Array.from(after.path, (path, i) => [path, after.selfNs[i]!]))
-  const added = addedUnder(spans, paths, now, recorded)
-  const rows: { path: number; startNs: number; durationNs: number; from: number }[] = []
-
-  function placeNew(path: number, atNs: number): number {
-    const row = { path, startNs: atNs, durationNs: 0, from: -1 }
-    rows.push(row)
-    let at = atNs + now.get(path)!
-    for (const child of added.get(-2 - path) ?? []) at = placeNew(child, at)
-    row.durationNs = at - atNs
-    return at
-  }
-
-  function place(span: number, atNs: number): number {
-    const path = spans.path[span]!
-    const before = recorded.get(path)!
-    const stays = before > 0 ? (now.get(path) ?? 0) / before : 0
-    const row = { path, startNs: atNs, durationNs: 0, from: span }
-    const index = rows.push(row) - 1
-    let at = atNs
-    let ended = spans.startNs[span]!
-    for (const child of children[span]!) {
-      at += Math.max(0, spans.startNs[child]! - ended) * stays
-      at = place(child, at)
-      ended = spans.startNs[child]! + spans.durationNs[child]!
-    }
-    at += Math.max(0, spans.startNs[span]! + spans.durationNs[span]! - ended) * stays
-    for (const child of added.get(span) ?? []) at = placeNew(child, at)
-    row.durationNs = at - atNs
-    if (row.durationNs <= 0) rows.splice(index, 1)
-    return at
-  }
-
-  let at = frameStartNs
-  let ended = frameStartNs
-  for (const root of roots) {
-    at += Math.max(0, spans.startNs[root]! - ended)
-    at = place(root, at)
-    ended = spans.startNs[root]! + spans.durationNs[root]!
-  }
-  for (const path of added.get(NO_PATH) ?? []) at = placeNew(path, at)
-  for (let span = 0; span < spans.path.length; span++) {
-    if (paths.get(spans.path[span]!).lane === MAIN_LANE) continue
-    rows.push({
-      path: spans.path[span]!,
-      startNs: spans.startNs[span]!,
-      durationNs: spans.durationNs[span]!,
-      from: span,
-    })
-  }
+  const added = addedUnder(spans, paths, now, tree.recorded)
+  const rows = [...new Placer(spans, tree, now, added).placeAll(frameStartNs), ...otherLanes(spans, paths)]
   return {
     path: Uint32Array.from(rows, ({ path }) => path),
     startNs: Float64Array.from(rows, ({ startNs }) => startNs),
     durationNs: Float64Array.from(rows, ({ durationNs }) => durationNs),
     from: Int32Array.from(rows, ({ from }) => from),
   }
+}
+
+/** One run as it would have been; `from` is the recorded one, or −1. */
+interface Row {
+  path: number
+  startNs: number
+  durationNs: number
+  from: number
+}
+
+/** The main lane's runs as a tree, and what each path took by itself. */
+interface MainTree {
+  roots: number[]
+  children: number[][]
+  recorded: Map<number, number>
+}
+
+function mainTree({ path, durationNs }: FrameSpans, paths: PathTable): MainTree {
+  const children: number[][] = Array.from(path, () => [])
+  const roots: number[] = []
+  const open: number[] = []
+  const main: number[] = []
+  for (let span = 0; span < path.length; span++) {
+    const { depth, lane } = paths.get(path[span]!)
+    if (lane !== MAIN_LANE) continue
+    main.push(span)
+    open[depth] = span
+    if (depth === 0) roots.push(span)
+    else children[open[depth - 1]!]!.push(span)
+  }
+  const recorded = new Map<number, number>()
+  for (const span of main) {
+    const selfNs = children[span]!.reduce((left, child) => left - durationNs[child]!, durationNs[span]!)
+    recorded.set(path[span]!, (recorded.get(path[span]!) ?? 0) + Math.max(0, selfNs))
+  }
+  return { roots, children, recorded }
+}
+
+/** Lays the runs of the main lane one after the other; gaps between them shrink as their parent does. */
+class Placer {
+  readonly #rows: Row[] = []
+
+  constructor(
+    private readonly spans: FrameSpans,
+    private readonly tree: MainTree,
+    private readonly now: ReadonlyMap<number, number>,
+    private readonly added: ReadonlyMap<number, number[]>,
+  ) {}
+
+  placeAll(frameStartNs: number): Row[] {
+    const { startNs } = this.spans
+    let at = frameStartNs
+    let ended = frameStartNs
+    for (const root of this.tree.roots) {
+      at += Math.max(0, startNs[root]! - ended)
+      at = this.#place(root, at)
+      ended = this.#endOf(root)
+    }
+    for (const path of this.added.get(NO_PATH) ?? []) at = this.#placeNew(path, at)
+    return this.#rows
+  }
+
+  #endOf(span: number): number {
+    return this.spans.startNs[span]! + this.spans.durationNs[span]!
+  }
+
+  /** @returns where it ends */
+  #place(span: number, atNs: number): number {
+    const path = this.spans.path[span]!
+    const before = this.tree.recorded.get(path)!
+    const stays = before > 0 ? (this.now.get(path) ?? 0) / before : 0
+    const row = { path, startNs: atNs, durationNs: 0, from: span }
+    const index = this.#rows.push(row) - 1
+    let at = atNs
+    let ended = this.spans.startNs[span]!
+    for (const child of this.tree.children[span]!) {
+      at += Math.max(0, this.spans.startNs[child]! - ended) * stays
+      at = this.#place(child, at)
+      ended = this.#endOf(child)
+    }
+    at += Math.max(0, this.#endOf(span) - ended) * stays
+    for (const child of this.added.get(span) ?? []) at = this.#placeNew(child, at)
+    row.durationNs = at - atNs
+    if (row.durationNs <= 0) this.#rows.splice(index, 1)
+    return at
+  }
+
+  /** What runs in this frame only by the plan. @returns where it ends */
+  #placeNew(path: number, atNs: number): number {
+    const row = { path, startNs: atNs, durationNs: 0, from: -1 }
+    this.#rows.push(row)
+    let at = atNs + this.now.get(path)!
+    for (const child of this.added.get(-2 - path) ?? []) at = this.#placeNew(child, at)
+    row.durationNs = at - atNs
+    return at
+  }
+}
+
+/** Other lanes stay as they were. */
+function otherLanes({ path, startNs, durationNs }: FrameSpans, paths: PathTable): Row[] {
+  return [...path.keys()]
+    .filter((span) => paths.get(path[span]!).lane !== MAIN_LANE)
+    .map((span) => ({
+      path: path[span]!,
+      startNs: startNs[span]!,
+      durationNs: durationNs[span]!,
+      from: span,
+    }))
 }
 
 /**
