@@ -93,6 +93,40 @@ describe('what everybody can use', function () {
     })
   }
 
+  for (const path of ['/', '/takes/usable-night', '/takes/usable-night?sight=roster'])
+    it(`shows where the keyboard is, all the way through ${path}`, async () => {
+      await open(path)
+      await page.waitForSelector('button')
+      await page.waitForNetworkIdle()
+      const reached = new Set<string>()
+      for (let stop = 0; stop < 120; stop++) {
+        await page.keyboard.press('Tab')
+        const at = await page.evaluate(() => {
+          const { activeElement } = document
+          if (activeElement === null || activeElement === document.body) return null
+          const { outlineStyle, outlineWidth } = getComputedStyle(activeElement)
+          const { width, height } = activeElement.getBoundingClientRect()
+          return {
+            what: activeElement.outerHTML.slice(0, 120),
+            button:
+              activeElement.tagName === 'BUTTON'
+                ? activeElement.getAttribute('aria-label') || activeElement.textContent
+                : null,
+            seen: outlineStyle !== 'none' && parseFloat(outlineWidth) > 0 && width > 0 && height > 0,
+          }
+        })
+        if (at === null) break
+        expect(at.seen, at.what).to.equal(true)
+        if (at.button !== null) reached.add(at.button ?? '')
+      }
+      const buttons = await page.$$eval('button', (all) =>
+        all
+          .filter((one) => !one.disabled && one.tabIndex >= 0 && one.checkVisibility())
+          .map((one) => one.getAttribute('aria-label') || one.textContent),
+      )
+      expect(buttons.filter((name) => !reached.has(name ?? '')).slice(0, 3)).to.deep.equal([])
+    })
+
   it('says in words what each canvas shows', async () => {
     for (const sight of SIGHT_NAMES) {
       await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)

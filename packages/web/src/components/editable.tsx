@@ -20,7 +20,7 @@ export function Editable({ value, placeholder, label, className = '', onCommit }
       placeholder={placeholder}
       maxLength={200}
       spellCheck={false}
-      className={`field-sizing-content min-w-24 rounded border border-transparent bg-transparent px-1 hover:border-line focus:border-faint focus:outline-none ${className}`}
+      className={`field-sizing-content min-w-24 rounded border border-transparent bg-transparent px-1 hover:border-line focus:border-faint ${className}`}
       onChange={(event) => setDraft(event.target.value)}
       onBlur={() => {
         if (draft.trim() !== value) onCommit(draft.trim())

@@ -19,7 +19,7 @@ export default function MenuList({ items, ...button }: MenuProps) {
               key={`${i} ${words}`}
               onSelect={() => run?.()}
               asChild={href !== undefined}
-              className="block cursor-pointer rounded px-3 py-1 outline-none data-[highlighted]:bg-line/60"
+              className="block cursor-pointer rounded px-3 py-1 data-[highlighted]:bg-line/60"
             >
               {href === undefined ? (
                 words

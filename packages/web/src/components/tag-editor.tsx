@@ -36,7 +36,7 @@ export function TagEditor({ tags, onChange }: TagEditorProps) {
         value={draft}
         placeholder="add a tag"
         maxLength={MOST_LENGTH}
-        className="field-sizing-content min-w-16 rounded border border-transparent bg-transparent px-1 text-xs hover:border-line focus:border-faint focus:outline-none"
+        className="field-sizing-content min-w-16 rounded border border-transparent bg-transparent px-1 text-xs hover:border-line focus:border-faint"
         onChange={(event) => setDraft(event.target.value)}
         onBlur={add}
         onKeyDown={(event) => {

@@ -81,7 +81,7 @@ function Item({ value, children }: { value: string; children: React.ReactNode })
   return (
     <Select.Item
       value={value}
-      className="flex cursor-pointer items-center gap-2 rounded py-1 pr-3 pl-6 outline-none data-[highlighted]:bg-line/60"
+      className="flex cursor-pointer items-center gap-2 rounded py-1 pr-3 pl-6 data-[highlighted]:bg-line/60"
     >
       <Select.ItemIndicator className="absolute left-2">
         <Check size={13} />
