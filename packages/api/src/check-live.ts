@@ -1,7 +1,7 @@
 /** Checks of what is new of a recording: with the frames, which not every page reads. */
 import { asFields, bad, decodeCbor, list } from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
-import { count, moments, MOST, oneOf } from './checks.ts'
+import { count, moments, MOST, oneOf } from './field-checks.ts'
 import { TAKE_STATES, type LiveNews } from './types.ts'
 
 export function checkLive(bytes: Uint8Array): LiveNews {

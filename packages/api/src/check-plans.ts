@@ -1,7 +1,7 @@
 /** Checks of plans and budgets. Failures name the field. */
 import { asFields, bad, finite, text, whole, type Fields } from '@lapsus/core/format'
 import { planFromJson, planToJson, type Plan } from '@lapsus/core/remedy'
-import { freeText, MOST } from './checks.ts'
+import { freeText, MOST } from './field-checks.ts'
 import type { BudgetsResponse, PlanSummary, StoredPlan } from './types.ts'
 
 function summary(fields: Fields): void {

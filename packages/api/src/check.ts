@@ -1,6 +1,6 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
 import { asFields, bad, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
-import { count, freeText, moments, MOST, oneOf } from './checks.ts'
+import { count, freeText, moments, MOST, oneOf } from './field-checks.ts'
 import {
   RECORDING_STATES,
   TAKE_STATES,
