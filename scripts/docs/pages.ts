@@ -4,6 +4,7 @@
  */
 import { DETECTION_LIMITS, FINDINGS, REMEDY_KINDS } from '@lapsus/core/detect'
 import {
+  COLUMN_WORDS,
   entriesOf,
   FRAME_COLUMNS,
   JOB_COLUMNS,
@@ -157,7 +158,7 @@ function columnRules(): string {
       `\`${where}.${rule.wire}\``,
       bounds(rule),
       rule.empty === null ? 'needed' : String(rule.empty),
-      rule.about,
+      COLUMN_WORDS[`${where}.${rule.wire}`]!,
     ])
   return table(
     ['column', 'holds', 'where it is left out', 'meaning'],

@@ -1,6 +1,7 @@
 /** Columns go by their tables: what this version does not know is kept and handed on, wherever frames go. */
 import { expect } from 'chai'
 import {
+  COLUMN_WORDS,
   decodeRecord,
   emptyChunk,
   encodeRecord,
@@ -39,6 +40,19 @@ const chunk = (more: object) => validateRecord(frames(more)) as ChunkRecord
 const LATER = Float64Array.of(1.5, -2, 3e9)
 const again = (record: ChunkRecord) =>
   decodeRecord(encodeRecord(record), { record: 1, offset: 0 }) as ChunkRecord
+
+describe('columns', () => {
+  it('have words, each of them, and no words are about none', () => {
+    const names = (where: string, table: Table) => Object.values(table).map(({ wire }) => `${where}.${wire}`)
+    const all = [
+      ...names('frames', FRAME_COLUMNS),
+      ...names('lanes[]', SPAN_DETAILS),
+      ...SAMPLE_NAMES.flatMap((name) => names(`${name}[]`, SAMPLES[name].columns)),
+      ...names('jobs', JOB_COLUMNS),
+    ]
+    expect(Object.keys(COLUMN_WORDS)).to.have.members(all)
+  })
+})
 
 describe('a column of frames that is not known here', () => {
   const known = chunk({ taken: LATER, 'night watch': [7, 8, 9] })

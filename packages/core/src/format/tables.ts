@@ -26,13 +26,12 @@ export interface ColumnRule {
   empty: number | null
   /** Kept as it is on the wire, though narrower would do: times with a fraction, values of any kind. */
   asIs: boolean
-  about: string
 }
 
 type Parts = Partial<Omit<ColumnRule, 'wire' | 'holds'>>
 
 const column = <H extends Holds>(holds: H, wire: string, parts: Parts = {}): ColumnRule & { holds: H } => ({
-  ...{ wire, holds, least: 0, most: MOST_IDS, empty: null, asIs: false, about: '' },
+  ...{ wire, holds, least: 0, most: MOST_IDS, empty: null, asIs: false },
   ...parts,
 })
 
@@ -42,7 +41,7 @@ export type ColumnsOf<T extends Table> = { -readonly [K in keyof T]: Arrays[T[K]
 
 /** One element a frame, beside start and duration. */
 export const FRAME_COLUMNS = {
-  steps: column('whole', 'steps', { empty: 0, about: 'fixed steps run in each frame' }),
+  steps: column('whole', 'steps', { empty: 0 }),
 }
 
 /** One element a span, beside what every span has: what the runs said about themselves. */
@@ -50,14 +49,12 @@ export const SPAN_DETAILS = {
   effect: column('byte', 'effect', {
     empty: EFFECT_UNSAID,
     most: EFFECT_SOME,
-    about: '0 unsaid, 1 changed nothing, 2 changed something',
   }),
   bytes: column('amount', 'bytes', {
     empty: BYTES_UNKNOWN,
     least: BYTES_UNKNOWN,
-    about: 'allocated, children’s included; -1 unknown',
   }),
-  key: column('whole', 'key', { empty: NO_KEY, about: 'what the run was about, below 2^32; 0 for nothing' }),
+  key: column('whole', 'key', { empty: NO_KEY }),
 }
 
 /** What is sampled in some frames: for each thing the frames within the chunk, and columns beside them. */
@@ -92,13 +89,12 @@ export const SAMPLES = {
     columns: {
       instances: column('whole', 'instances'),
       enabled: column('whole', 'enabled'),
-      unseen: column('whole', 'unseen', { empty: 0, about: 'of those enabled: nobody sees' }),
-      far: column('whole', 'far', { empty: 0, about: 'far away' }),
-      asleep: column('whole', 'asleep', { empty: 0, about: 'asleep' }),
+      unseen: column('whole', 'unseen', { empty: 0 }),
+      far: column('whole', 'far', { empty: 0 }),
+      asleep: column('whole', 'asleep', { empty: 0 }),
       everyMs: column('amount', 'every', {
         empty: 0,
         asIs: true,
-        about: 'mean interval of those enabled, ms; 0 is every frame',
       }),
     },
   },
@@ -114,11 +110,36 @@ export type SamplesOf<N extends SampleName> = Record<(typeof SAMPLES)[N]['key'],
 
 /** One element an event. */
 export const JOB_COLUMNS = {
-  job: column('whole', 'job', { about: 'from 1, below 2^32; identifies it within the take' }),
-  event: column('byte', 'event', { most: JOB_ENDED, about: '0 dispatched, 1 begun, 2 ended' }),
+  job: column('whole', 'job'),
+  event: column('byte', 'event', { most: JOB_ENDED }),
   lane: column('whole', 'lane', { most: LIMITS.lanes - 1 }),
   marker: column('whole', 'marker', { most: LIMITS.markers - 1 }),
   atNs: column('amount', 'at', { asIs: true }),
+}
+
+/** What each column means, for the specification: apart from the tables, so that no game carries the words. */
+export const COLUMN_WORDS: Readonly<Record<string, string>> = {
+  'frames.steps': 'fixed steps run in each frame',
+  'lanes[].effect': '0 unsaid, 1 changed nothing, 2 changed something',
+  'lanes[].bytes': 'allocated, children’s included; -1 unknown',
+  'lanes[].key': 'what the run was about, below 2^32; 0 for nothing',
+  'gauges[].value': 'its value, until the next',
+  'watches[].looks': 'times that it was looked at',
+  'watches[].changes': 'times that it changed',
+  'lives[].born': 'instances made',
+  'lives[].died': 'instances gone',
+  'lives[].bytes': 'allocated for those born, as the game says',
+  'updaters[].instances': 'all there are',
+  'updaters[].enabled': 'those that are updated',
+  'updaters[].unseen': 'of those enabled: nobody sees',
+  'updaters[].far': 'far away',
+  'updaters[].asleep': 'asleep',
+  'updaters[].every': 'mean interval of those enabled, ms; 0 is every frame',
+  'jobs.job': 'from 1, below 2^32; identifies it within the take',
+  'jobs.event': '0 dispatched, 1 begun, 2 ended',
+  'jobs.lane': 'where it happened',
+  'jobs.marker': 'what the job runs',
+  'jobs.at': 'when, ns since the take’s start',
 }
 
 /** Columns that this version does not know, by name: kept, and handed on. */

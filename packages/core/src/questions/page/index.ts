@@ -1,5 +1,6 @@
 /** One frame, run by run. */
 import {
+  COLUMN_WORDS,
   entriesOf,
   SAMPLE_NAMES,
   SAMPLES,
@@ -28,10 +29,10 @@ import {
 const instant = (about: string) =>
   orNone(object({ lane: whole('its id'), atNs: number('since the take’s start', 'ns') }, about))
 
-const columnOf = ({ holds, about }: ColumnRule): Field<Uint8Array | Uint32Array | Float64Array> =>
-  (holds === 'byte' ? byteColumn : holds === 'whole' ? wholeColumn : column)(about) as Field<
-    Uint8Array | Uint32Array | Float64Array
-  >
+const columnOf = ({ holds, wire }: ColumnRule): Field<Uint8Array | Uint32Array | Float64Array> =>
+  (holds === 'byte' ? byteColumn : holds === 'whole' ? wholeColumn : column)(
+    COLUMN_WORDS[`lanes[].${wire}`]!,
+  ) as Field<Uint8Array | Uint32Array | Float64Array>
 
 type Columns = ColumnsOf<typeof SPAN_DETAILS>
 type DetailColumns = { [K in keyof Columns]: Field<Columns[K] | null> }
