@@ -15,10 +15,8 @@ import { followTheme } from './state/settings.ts'
 
 followTheme()
 
-// Whoever looks for a take does not wait for what shows one; whoever opens one has it on its way at once.
-const workbench = async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench })
-const begun = window.location.pathname.startsWith('/takes/') ? workbench() : null
-const Workbench = lazy(() => begun ?? workbench())
+// Whoever looks for a take does not wait for what shows one.
+const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
 
 const NOWHERE = (
   <>
