@@ -3,7 +3,7 @@ import type { JobEvents } from '@lapsus/core/format'
 import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
 import type { FrameSource, Runs, Source } from '@lapsus/core/questions'
 import { frameCount, partOfStudy, studyWithoutRecorder } from '@lapsus/core/study'
-import { Digester, type DigestedChunk } from '@lapsus/core/take'
+import { Digester, spansOfFrame, type DigestedChunk } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 import { readRecords, type TakeFile } from './take-file.ts'
 
@@ -81,23 +81,10 @@ async function frameOf(file: TakeFile, frame: number): Promise<FrameSource | nul
     }
     const within = frame - firstFrame
     if (within >= 0 && within < frames.startNs.length) {
-      const first = within === 0 ? 0 : spans.frameEnd[within - 1]!
-      const end = spans.frameEnd[within]!
       jobs = before === null ? [samples.jobs] : [before, samples.jobs]
       next = true
       found = {
-        ...{ frames, within, samples },
-        spans: {
-          frameEnd: Uint32Array.of(end - first),
-          path: spans.path.slice(first, end),
-          startNs: spans.startNs.slice(first, end),
-          durationNs: spans.durationNs.slice(first, end),
-        },
-        details: {
-          effect: details.effect?.slice(first, end) ?? null,
-          bytes: details.bytes?.slice(first, end) ?? null,
-          key: details.key?.slice(first, end) ?? null,
-        },
+        ...{ frames, within, samples, ...spansOfFrame(spans, details, within) },
         jobs: async () => jobs,
       }
     }

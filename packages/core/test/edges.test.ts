@@ -5,8 +5,9 @@
 import { expect } from 'chai'
 import { DETECTION_LIMITS } from '@lapsus/core/detect'
 import { REMEDIES } from '@lapsus/core/remedy'
-import { DETECTION_EDGES } from './support/detection-edges.ts'
+import { KIND_EDGES } from './support/kind-edges.ts'
 import { REMEDY_EDGES } from './support/remedy-edges.ts'
+import { SHARED_EDGES } from './support/shared-edges.ts'
 
 type Limits = Readonly<Record<string, number>>
 
@@ -20,7 +21,8 @@ const { kinds, ...shared } = DETECTION_LIMITS
 const REMEDY_LIMITS = Object.fromEntries(Object.values(REMEDIES).map(({ kind, limits }) => [kind, limits]))
 
 for (const [what, limits, edges] of [
-  ['detection', flat({ ...shared, ...kinds }), DETECTION_EDGES],
+  ['what kinds of findings share', flat(shared), SHARED_EDGES],
+  ['kinds of findings', flat(kinds), KIND_EDGES],
   ['remedies', flat(REMEDY_LIMITS), REMEDY_EDGES],
 ] as const) {
   describe(`edges of ${what}`, () => {

@@ -31,6 +31,25 @@ export const noSpanDetails = (): SpanDetails => mapColumns(SPAN_DETAILS, () => n
 /** Index of a frame's first span. */
 export const firstSpan = (spans: SpanColumns, frame: number) => (frame === 0 ? 0 : spans.frameEnd[frame - 1]!)
 
+/** The spans of one frame by themselves, with what they said. */
+export function spansOfFrame(
+  spans: SpanColumns,
+  details: SpanDetails,
+  frame: number,
+): { spans: SpanColumns; details: SpanDetails } {
+  const first = firstSpan(spans, frame)
+  const end = spans.frameEnd[frame]!
+  return {
+    spans: {
+      frameEnd: Uint32Array.of(end - first),
+      path: spans.path.slice(first, end),
+      startNs: spans.startNs.slice(first, end),
+      durationNs: spans.durationNs.slice(first, end),
+    },
+    details: mapColumns(SPAN_DETAILS, (_, name) => details[name]?.slice(first, end) ?? null) as SpanDetails,
+  }
+}
+
 /** The details that a lane has, each as `make` makes it. */
 export const detailsOf = (
   lane: LaneSpans,

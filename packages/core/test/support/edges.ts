@@ -1,4 +1,5 @@
-import { type TestFrame, type TestGame, run, studyFrom, type Run } from './studies.ts'
+import type { ScalingPoint } from '../../src/detect/scaling.ts'
+import { run, runs, studyFrom, type Run, type TestFrame, type TestGame } from './studies.ts'
 import { findAll, gatherEvidence, type Evidence, type Finding, type FindingKind } from '@lapsus/core/detect'
 
 /** Whether the rule holds just short of its figure, and just at it. */
@@ -43,3 +44,20 @@ export const findingsOf = (kind: FindingKind, frames: TestFrame[], game?: TestGa
 
 export const finds = (kind: FindingKind, frames: TestFrame[], game?: TestGame): boolean =>
   findingsOf(kind, frames, game).length > 0
+
+/** Spikes at these frames, the same each time. */
+export const spikesAt = (
+  count: number,
+  at: readonly number[],
+  moments: (frame: number) => string[] = () => [],
+) =>
+  still(count, (frame) => ({
+    inside: at.includes(frame) ? runs(4, 'burst', 6 * MS) : [],
+    moments: moments(frame),
+  }))
+
+export const line = (loads: readonly number[], cost: (load: number, i: number) => number): ScalingPoint[] =>
+  loads.map((load, i) => ({ load, costNs: cost(load, i), frames: 10 }))
+
+export const upTo = (count: number, from: number, to: number) =>
+  Array.from({ length: count }, (_, i) => from + ((to - from) * i) / (count - 1))

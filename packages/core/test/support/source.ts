@@ -4,7 +4,7 @@ import type { ChunkRecord, Conditions, DeclareRecord } from '@lapsus/core/format
 import type { Source } from '@lapsus/core/questions'
 import { coursesOf, mergeRollups, rollupOf } from '@lapsus/core/rollup'
 import { buildStudy, type Study } from '@lapsus/core/study'
-import { Digester } from '@lapsus/core/take'
+import { Digester, spansOfFrame } from '@lapsus/core/take'
 
 /** A study without its spans. */
 export function sourceOfStudy(study: Study): Source {
@@ -63,23 +63,9 @@ export function sourceOf(
       )
       if (chunk === undefined) return null
       const within = frame - chunk.firstFrame
-      const { spans, details } = chunk
-      const [first, end] = [within === 0 ? 0 : spans.frameEnd[within - 1]!, spans.frameEnd[within]!]
       return {
-        frames: chunk.frames,
-        within,
-        samples: chunk.samples,
-        spans: {
-          frameEnd: Uint32Array.of(end - first),
-          path: spans.path.slice(first, end),
-          startNs: spans.startNs.slice(first, end),
-          durationNs: spans.durationNs.slice(first, end),
-        },
-        details: {
-          effect: details.effect?.slice(first, end) ?? null,
-          bytes: details.bytes?.slice(first, end) ?? null,
-          key: details.key?.slice(first, end) ?? null,
-        },
+        ...{ frames: chunk.frames, within, samples: chunk.samples },
+        ...spansOfFrame(chunk.spans, chunk.details, within),
         jobs: async () => chunks.map(({ samples }) => samples.jobs),
       }
     },
