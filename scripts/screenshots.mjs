@@ -36,7 +36,10 @@ const PICTURES = {
     settings: { planOpen: true, findingsOpen: false },
   },
   live: { at: ({ live }) => `/takes/${live}`, isLive: true },
-  game: { at: () => '/games/moth-post/', isLive: true, waitMs: 4_000 },
+  game: {
+    ...{ at: () => '/games/moth-post/', isLive: true, waitMs: 8_000, needsTakes: false },
+    before: (page) => click(page, 'Begin the night'),
+  },
 }
 
 await runMain(async () => {
@@ -52,7 +55,9 @@ await runMain(async () => {
     args: ['--no-sandbox', '--disable-gpu', '--hide-scrollbars'],
   })
   try {
-    const takes = await recordTakes(product.address)
+    const takes = names.some((name) => PICTURES[name].needsTakes !== false)
+      ? await recordTakes(product.address)
+      : {}
     for (const name of names) {
       if (name === 'live') takes.live = await beginRecording(product.address)
       await picture(browser, product.address, name, takes)
