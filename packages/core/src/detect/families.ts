@@ -15,9 +15,13 @@ const LEAST_LIKENESS = 0.8
 /** A moment has brought about a spike that begins this many frames after it at most. */
 export const AFTER_MOMENT = 3
 const LEAST_MEMBERS = 2
+/** What is said of a family, a cause or a moment, is so of this share of its members. */
+const COMMON = 0.5
 /** For a period: gaps that differ by more than this share of the middle gap are no period. */
 const PERIOD_SPREAD = 0.15
 const LEAST_GAPS = 4
+/** Share of the gaps that must be alike. */
+const ALIKE = 0.8
 /** Members in a row that may be missing between two. */
 const MOST_MISSED = 2
 /** Members that all fall into a smaller share of the frames than this are a bad moment, not a habit. */
@@ -30,8 +34,10 @@ export const FAMILY_LIMITS = {
     LEAST_LIKENESS,
     AFTER_MOMENT,
     LEAST_MEMBERS,
+    COMMON,
     PERIOD_SPREAD,
     LEAST_GAPS,
+    ALIKE,
     MOST_MISSED,
     LEAST_SPAN,
     BELIEVED,
@@ -127,7 +133,7 @@ export function familiesOf(study: Study, spikes: readonly Spike[]): SpikeFamily[
 export const causesOfFamilies = (families: readonly SpikeFamily[]): Set<number> =>
   new Set(families.flatMap(({ causes }) => causes.flatMap(({ path }) => (path === null ? [] : [path]))))
 
-/** A cause is in a family when at least half of its members have it. */
+/** A cause is in a family when enough of its members have it. */
 function meanCauses(members: readonly Spike[]): Cause[] {
   const sums = new Map<number, { cause: Cause; times: number }>()
   for (const { causes } of members) {
@@ -144,7 +150,7 @@ function meanCauses(members: readonly Spike[]): Cause[] {
     }
   }
   return [...sums.values()]
-    .filter(({ times }) => times >= members.length / 2)
+    .filter(({ times }) => times >= COMMON * members.length)
     .map(({ cause, times }) => ({
       ...cause,
       excessNs: cause.excessNs / members.length,
@@ -171,7 +177,7 @@ function periodOf({ frames }: Study, members: readonly Spike[]): SpikeFamily['pe
   )
   const spread = MAD_TO_SIGMA * medianDeviation(off)
   const alike = off.filter((ms) => Math.abs(ms) <= PERIOD_SPREAD * middle).length
-  return spread <= PERIOD_SPREAD * middle && alike >= 0.8 * gaps.length
+  return spread <= PERIOD_SPREAD * middle && alike >= ALIKE * gaps.length
     ? { ms: middle, spreadMs: spread }
     : null
 }
@@ -195,7 +201,7 @@ function addMoments(study: Study, spikes: readonly Spike[], families: SpikeFamil
   const rates = falseDiscoveryRates(asked.map(({ p }) => p))
   asked.forEach(({ family, window, members }, i) => {
     const chance = rates[i]!
-    if (chance > BELIEVED || members < family.spikes.length / 2) return
+    if (chance > BELIEVED || members < COMMON * family.spikes.length) return
     if (family.moment !== null && family.moment.chance <= chance) return
     const lift = members / family.spikes.length / (window.frames / count)
     family.moment = { name: window.name, members, times: window.times, lift, chance }

@@ -17,6 +17,8 @@ const REACH = 60
 const SIGMAS = 6
 /** Where frames do not vary at all, this share of the budget is still no spike. */
 const LEAST_EXCESS = 0.05
+/** A frame is late from this many times the budget on: refreshes are not that even. */
+const LATE = 1.05
 /** Spikes at most so many frames apart are one episode. */
 const JOIN = 3
 /** An explanation covers this share of the excess. */
@@ -63,7 +65,7 @@ export interface Spike {
 }
 
 export const SPIKE_LIMITS = {
-  ...{ REACH, SIGMAS, LEAST_EXCESS, JOIN, COVERED, TRIFLE, PAUSE_NS, PAUSE_SHARE },
+  ...{ REACH, SIGMAS, LEAST_EXCESS, LATE, JOIN, COVERED, TRIFLE, PAUSE_NS, PAUSE_SHARE },
 }
 
 /** Main-lane time outside any marker, by frame. */
@@ -114,7 +116,7 @@ export function spikeEpisodes(
   const over = marked(study, work, isPause, (excess) => excess > budgetNs)
   const duration = flattened(frames.durationNs, isPause)
   const late = marked(study, duration, isPause, (durationNs, frame) => {
-    if (durationNs <= budgetNs * 1.05 || frames.workNs[frame]! > budgetNs) return false
+    if (durationNs <= budgetNs * LATE || frames.workNs[frame]! > budgetNs) return false
     // Waiting for a refresh is what is left over, or the consequence; it explains nothing.
     const reason = longestWait(frames, frame)
     return reason !== null && reason !== 'refresh'

@@ -44,6 +44,14 @@ const spikes: Record<string, Edge> = {
       }))
       return evidenceOf(frames).spikes.length === 1
     }),
+  // Work fits and the frame waits for a job; nothing else keeps frames that long.
+  LATE: (late) =>
+    between(late - 0.01, late + 0.01, (times) => {
+      const frames: TestFrame[] = Array.from({ length: 300 }, (_, frame) => ({
+        runs: [run('sim', 4 * MS), ...(frame === 100 ? [run('join', times * BUDGET - 4 * MS)] : [])],
+      }))
+      return evidenceOf(frames, { markers: { join: { kind: 'wait:job' } } }).spikes.length === 1
+    }),
   JOIN: (join) =>
     between(join + 1, join, (apart) => {
       const frames = still(300, (frame) => ({
@@ -122,6 +130,17 @@ const families: Record<string, Edge> = {
   },
   LEAST_GAPS: (least) =>
     between(least - 1, least, (gaps) => hasPeriod(withGaps(Array<number>(gaps).fill(100)))),
+  ALIKE: (share) =>
+    between(10 * share - 1, 10 * share, (alike) =>
+      hasPeriod(withGaps(Array.from({ length: 10 }, (_, i) => (i < Math.round(alike) ? 100 : 150)))),
+    ),
+  // Of six spikes so many are right after a bell.
+  COMMON: (share) =>
+    between(6 * share - 1, 6 * share, (members) => {
+      const at = [200, 500, 900, 1100, 1900, 2300]
+      const frames = spikesAt(3000, at, (frame) => (at.slice(0, members).includes(frame) ? ['bell'] : []))
+      return familiesOf(frames)[0]!.moment !== null
+    }),
   MOST_MISSED: (most) =>
     between(most + 1, most, (missed) => hasPeriod(withGaps([100, 100, 100, 100 * (missed + 1)]))),
   LEAST_SPAN: (least) =>
