@@ -481,7 +481,9 @@ describe('conditions', () => {
     probe.frame()
     await probe.close()
     const { build, recorder, probe: recordedBy } = readBack(sink.records).take.conditions
-    const { version } = JSON.parse(readFileSync(new URL('../../../package.json', import.meta.url), 'utf8')) as {
+    const { version } = JSON.parse(
+      readFileSync(new URL('../../../package.json', import.meta.url), 'utf8'),
+    ) as {
       version: string
     }
     expect(recordedBy).to.equal(`Lapsus probe ${version}`)
