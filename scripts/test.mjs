@@ -22,6 +22,9 @@ const CHECKS = [
   ['dead code', ['knip', '--no-progress']],
 ]
 
+/** Far more than they take: tests that do not come to an end must fail, not stand. */
+const MOST_TEST_MS = 45 * 60_000
+
 const totals = { passed: 0, failed: 0, skipped: 0 }
 
 await runMain(async () => {
@@ -47,6 +50,7 @@ async function runTests() {
   try {
     const code = await withTemporaryDatabase((url) =>
       run(join(ROOT, 'node_modules/.bin/mocha'), ['--reporter', 'scripts/setup/counting-reporter.cjs'], {
+        mostMs: MOST_TEST_MS,
         env: {
           TEST_DATABASE_URL: url,
           TEST_COUNTS: counts,

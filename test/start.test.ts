@@ -7,6 +7,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TakeSummary } from '@lapsus/api'
 import { pauseAfter } from '../scripts/setup/restarts.mjs'
+import { run as runToEnd } from '../scripts/setup/run.mjs'
 import {
   addressOf,
   isAlive,
@@ -242,6 +243,41 @@ describe('missing Debian packages', () => {
     expect(await ensure(['apt-get', 'sudo'])).to.contain(command)
     expect(await ensure([])).to.contain('This is not a Debian system')
     expect(await ensure(['mariadbd'])).to.contain('is in place')
+  })
+})
+
+describe('a program that is run to its end', () => {
+  const node = (code: string, mostMs: number) => runToEnd(process.execPath, ['-e', code], { mostMs })
+
+  it('gives its exit code, and is killed when it does not end', async () => {
+    expect(await node('process.exit(7)', 60_000)).to.equal(7)
+    expect(await node('process.kill(process.pid, "SIGKILL")', 60_000)).to.equal(1)
+    const endless = await node('setInterval(() => {}, 1000)', 300).catch((error: Error) => error.message)
+    expect(endless).to.contain('had not ended after 0.005 minutes')
+  })
+
+  it('is, as all tests, ended though one that failed left something running', async () => {
+    const folder = mkdtempSync(join(ROOT, 'node_modules/.left-running-'))
+    const file = join(folder, 'left.test.cjs')
+    writeFileSync(file, `it('fails', () => { setInterval(() => {}, 1000); throw new Error() })`)
+    try {
+      const { exit } = JSON.parse(readFileSync(join(ROOT, '.mocharc.json'), 'utf8')) as { exit: boolean }
+      const mocha = [
+        join(ROOT, 'node_modules/mocha/bin/mocha.js'),
+        '--no-config',
+        '--reporter',
+        'json',
+        '--reporter-option',
+        'output=/dev/null',
+        file,
+      ]
+      const code = await runToEnd(process.execPath, [...mocha, ...(exit ? ['--exit'] : [])], {
+        mostMs: 30_000,
+      })
+      expect(code).to.equal(1)
+    } finally {
+      rmSync(folder, { recursive: true })
+    }
   })
 })
 

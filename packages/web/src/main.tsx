@@ -4,6 +4,7 @@ import { BrowserRouter, Link, Route, Routes } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './shell/connection-bar.tsx'
 import { Notices } from './shell/notices.tsx'
+import { HintLayer } from './components/hint-layer.tsx'
 import { Words } from './components/words.tsx'
 import '@fontsource-variable/source-sans-3/wght.css'
 import '@fontsource/source-serif-4/latin-400.css'
@@ -52,5 +53,6 @@ createRoot(document.getElementById('root')!).render(
       <Pages />
     </main>
     <Notices />
+    <HintLayer />
   </StrictMode>,
 )

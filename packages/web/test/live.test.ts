@@ -79,7 +79,11 @@ describe('live view', function () {
   const { page, server, errors, open, openLive, seen, gone, text, textOf, button, line } = screen
   const { parameter, untilParameter } = screen
 
-  /** A game that sends half a second at a time, until it is told to stop or hung up on. */
+  const games: { pause(): void }[] = []
+  // A test that fails leaves no game that plays on.
+  afterEach(() => games.splice(0).forEach((game) => game.pause()))
+
+  /** A game that sends half a second at a time, until it ends. */
   async function playing(take: string, game = 'Live game') {
     const link = await TestGame.connect(server)
     link.send(takeRecord({ take, game }))
@@ -104,7 +108,9 @@ describe('live view', function () {
       link.send(endRecord(chunks + 2, 0))
       await link.untilAcknowledged(chunks + 2)
     }
-    return { link, end, pause: () => clearInterval(timer) }
+    const played = { link, end, pause: () => clearInterval(timer) }
+    games.push(played)
+    return played
   }
 
   it('moves while the game runs, with the worst frames, the heaviest markers, gauges and figures', async () => {

@@ -1,13 +1,15 @@
-import { lazy, Suspense, type ReactNode } from 'react'
+import { cloneElement, type ReactElement } from 'react'
 
-// Nobody waits for what only explains: until it has come, there is what it encloses.
-const HintTip = lazy(() => import('./hint-tip.tsx'))
+/** What marks an element that the one `HintLayer` of the page explains. */
+export const HINT = 'data-hint'
+
+interface HintProps {
+  text: string
+  /** An element of the document, or what hands its properties on to one. */
+  children: ReactElement
+}
 
 /** Explains what it encloses, on hover and on keyboard focus. */
-export function Hint({ text, children }: { text: string; children: ReactNode }) {
-  return (
-    <Suspense fallback={children}>
-      <HintTip text={text}>{children}</HintTip>
-    </Suspense>
-  )
+export function Hint({ text, children }: HintProps) {
+  return cloneElement(children, { [HINT]: text, 'aria-description': text } as object)
 }

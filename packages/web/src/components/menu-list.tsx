@@ -1,10 +1,13 @@
 import { DropdownMenu } from 'radix-ui'
 import { MenuButton, type MenuProps } from './menu-button.tsx'
 
-/** The button with its list: see menu.tsx. */
-export default function MenuList({ items, ...button }: MenuProps) {
+/**
+ * The button with its list: see menu.tsx.
+ * @param opens whether the list is open when it comes
+ */
+export default function MenuList({ items, opens, ...button }: MenuProps & { opens: boolean }) {
   return (
-    <DropdownMenu.Root>
+    <DropdownMenu.Root defaultOpen={opens}>
       <DropdownMenu.Trigger asChild>
         <MenuButton {...button} />
       </DropdownMenu.Trigger>

@@ -1,0 +1,1 @@
+export function run(command: string, args: string[], options?: { mostMs?: number }): Promise<number>
