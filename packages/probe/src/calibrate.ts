@@ -1,5 +1,6 @@
 import { emptyChunk, encodeRecord, type RecorderFigures } from '@lapsus/core/format'
 import type { HeapReader } from './heap.ts'
+import type { MachineAccess } from './machine.ts'
 import { SpanRecorder } from './span-recorder.ts'
 
 const ROUNDS = 8
@@ -35,8 +36,15 @@ function cheapest(work: (calls: number) => void): number {
   return (bestMs * 1e6) / CALLS
 }
 
-/** What recording costs on this machine, now. Takes about 40 ms. @param heap given if it is read at every span */
-export function calibrate(heap: HeapReader | null): RecorderFigures {
+/**
+ * What recording costs on this machine, now. Takes about 40 ms.
+ * @param heap given if it is read at every span
+ * @param frame what is read once a frame
+ */
+export function calibrate(
+  heap: HeapReader | null,
+  frame: { heap: HeapReader | null; readyNs: MachineAccess['readyNs'] },
+): RecorderFigures {
   const trial = new Trial(heap)
   const marker = trial.marker('calibration')
   let sum = 0
@@ -59,7 +67,10 @@ export function calibrate(heap: HeapReader | null): RecorderFigures {
   const clockReadNs = cheapest((calls) => {
     for (let i = 0; i < calls; i++) sum += performance.now()
   })
-  // Read, so that the loop above cannot be optimised away.
+  const frameNs = cheapest((calls) => {
+    for (let i = 0; i < calls; i++) sum += (frame.heap?.() ?? 0) + (frame.readyNs?.() ?? 0)
+  })
+  // Read, so that the loops above cannot be optimised away.
   if (sum < 0) trial.rewind()
   const reads = heap === null ? null : calibrateHeapReads(heap)
   return {
@@ -67,6 +78,7 @@ export function calibrate(heap: HeapReader | null): RecorderFigures {
     clockReadNs: Math.round(clockReadNs),
     clockResolutionNs: clockResolutionNs(),
     insideNs: Math.min(Math.round(insideNs), Math.round(spanNs)),
+    ...(frame.heap === null && frame.readyNs === null ? {} : { frameNs: Math.round(frameNs) }),
     ...(reads === null ? {} : { heapReadNs: Math.round(reads.ns), heapReadBytes: reads.bytes }),
   }
 }

@@ -3,6 +3,7 @@ import {
   FORMAT_VERSION,
   LIMITS,
   SUSPECTED_TAG,
+  TAKEN_UNKNOWN,
   type Conditions,
   type LaneSpans,
   type Moment,
@@ -17,6 +18,7 @@ import type { CollectionWatcher, MemoryAccess } from './heap.ts'
 import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
 import { LaneProbe, receiveLanes } from './lane-link.ts'
 import { LateNews, MAIN_LANE } from './late-news.ts'
+import type { MachineAccess } from './machine.ts'
 import { startLoop, type LoopOptions } from './loop.ts'
 import type { Sink } from './sinks/sink.ts'
 import {
@@ -51,6 +53,7 @@ export interface ProbeSettings {
   keepSeconds: number
   tripwires: Tripwires
   memory: MemoryAccess
+  machine: MachineAccess
 }
 
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
@@ -63,6 +66,7 @@ const LATE_NEWS_MS = 60
 /** What the moments of one chunk may bring: a record has a limit. */
 const MOST_MOMENT_BYTES = LIMITS.recordBytes / 4
 const MOST_STEPS = 0xffff_ffff
+const STOLEN_EVERY_MS = 1_000
 const PROBE = `Lapsus probe ${VERSION}`
 
 /** A chunk that has been handed over and waits for late news. */
@@ -82,6 +86,7 @@ export class Probe extends SpanRecorder {
   readonly #recorderMarker: MarkerId
   readonly #samples = new FrameSamples()
   readonly #heapGauge: GaugeId | null
+  readonly #stolenGauge: GaugeId | null
   #sink: Sink | null
   #stream: TakeStream | null = null
   #outlet: Outlet | null = null
@@ -91,6 +96,10 @@ export class Probe extends SpanRecorder {
   #closing: Promise<void> | null = null
   #watcher: CollectionWatcher | null = null
   #heapBefore = 0
+  /** What the machine said last: of the thread, and of its host. */
+  #readyBeforeNs = NaN
+  #stolenBeforeMs = NaN
+  #stolenAskedMs = 0
 
   #frameOpen = false
   #frameStartMs = 0
@@ -101,6 +110,7 @@ export class Probe extends SpanRecorder {
   #frameDurationsNs: number[] = []
   #frameSpans: number[] = []
   #steps: number[] = []
+  #takenNs: number[] = []
   #moments: Moment[] = []
   #momentBytes = 0
   /** Markers under tripwires, with the shortest run that trips. */
@@ -120,6 +130,8 @@ export class Probe extends SpanRecorder {
     this.#sink = settings.sink
     this.#recorderMarker = this.marker('recorder.send', { group: 'recorder' })
     this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
+    this.#stolenGauge =
+      settings.machine.stolenMs === null ? null : this.gaugeId('stolen by the host', { unit: 'ms' })
     this.#markerWires = Object.entries(settings.tripwires.markers ?? {}).map(([name, ms]) => ({
       marker: this.marker(name),
       name,
@@ -141,6 +153,7 @@ export class Probe extends SpanRecorder {
     const isFull = this.count >= HAND_OVER_SPANS || this.#samples.noted >= HAND_OVER_SAMPLES
     const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || isFull
     if (due && this.#sink?.hasRoom()) {
+      this.#readStolen(nowMs)
       this.#handOver(toNs(nowMs - this.#originMs))
       this.#lastHandOverMs = nowMs
       this.#openFrame(nowMs)
@@ -322,11 +335,15 @@ export class Probe extends SpanRecorder {
       else this.keep(order.cause)
     })
     warmUp()
-    const recorder = calibrate(mode === 'bytes' ? memory.heap : null)
+    const recorder = calibrate(mode === 'bytes' ? memory.heap : null, {
+      heap: memory.heap,
+      readyNs: this.#settings.machine.readyNs,
+    })
     this.heapReadBytes = recorder.heapReadBytes ?? 0
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
+    this.#readReady()
     const record: TakeRecord = {
       record: 'take',
       lapsus: FORMAT_VERSION,
@@ -365,6 +382,7 @@ export class Probe extends SpanRecorder {
     if (this.onFrame !== null) this.#tellFrame(durationMs)
     if (this.#outlet === null) return
     this.closeOpenSpans(nowMs)
+    const takenNs = this.#readReady()
     if (!this.on || this.overflowed || this.#frameStartsNs.length >= LIMITS.chunkFrames) {
       this.truncate(this.#frameFirstSpan)
       this.#samples.forgetGauges()
@@ -378,6 +396,7 @@ export class Probe extends SpanRecorder {
     this.#frameDurationsNs.push(toNs(durationMs))
     this.#frameSpans.push(this.count - this.#frameFirstSpan)
     this.#steps.push(this.#frameSteps)
+    this.#takenNs.push(takenNs)
     this.#checkWires(durationMs)
   }
 
@@ -398,6 +417,26 @@ export class Probe extends SpanRecorder {
       this.addClosed(this.#collectionMarker('suspected'), nowMs, 0)
     }
     this.#heapBefore = heap
+  }
+
+  /** Time that the system has taken from this thread since the last call, ns. */
+  #readReady(): number {
+    const { readyNs } = this.#settings.machine
+    if (readyNs === null) return TAKEN_UNKNOWN
+    const nowNs = readyNs()
+    const takenNs = nowNs - this.#readyBeforeNs
+    this.#readyBeforeNs = nowNs
+    return takenNs >= 0 ? takenNs : TAKEN_UNKNOWN
+  }
+
+  /** Once a second, where the recorder's own time is spent: what the host has given to others since. */
+  #readStolen(nowMs: number): void {
+    if (this.#stolenGauge === null || nowMs - this.#stolenAskedMs < STOLEN_EVERY_MS) return
+    const totalMs = this.#settings.machine.stolenMs!()
+    const stolenMs = totalMs - this.#stolenBeforeMs
+    if (stolenMs >= 0) this.#samples.setGauge(this.#stolenGauge, stolenMs)
+    this.#stolenBeforeMs = totalMs
+    this.#stolenAskedMs = nowMs
   }
 
   #collectionMarker(kind: string): MarkerId {
@@ -429,6 +468,7 @@ export class Probe extends SpanRecorder {
       frameStartNs: Float64Array.from(this.#frameStartsNs),
       frameDurationNs: Float64Array.from(this.#frameDurationsNs),
       steps: Uint32Array.from(this.#steps),
+      takenNs: Float64Array.from(this.#takenNs),
       otherFrameColumns: {},
       main: { lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() },
       ...this.#samples.take(),
@@ -442,6 +482,7 @@ export class Probe extends SpanRecorder {
     this.#frameDurationsNs = []
     this.#frameSpans = []
     this.#steps = []
+    this.#takenNs = []
     this.#moments = []
     this.#momentBytes = 0
     this.#dropped = 0

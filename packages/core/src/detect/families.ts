@@ -86,11 +86,18 @@ function cosine(a: Vector, b: Vector): number {
   return lengths > 0 ? product / lengths : 0
 }
 
-/** Families with at least two members, the costliest first. */
-export function familiesOf(study: Study, spikes: readonly Spike[]): SpikeFamily[] {
+/**
+ * Families with at least two members, the costliest first.
+ * @param isOut spikes that belong to none
+ */
+export function familiesOf(
+  study: Study,
+  spikes: readonly Spike[],
+  isOut: (spike: number) => boolean = () => false,
+): SpikeFamily[] {
   const groups: { sum: Vector; held: boolean; members: number[] }[] = []
   // The clearest spikes found the families.
-  const order = [...spikes.keys()].sort((a, b) => spikes[b]!.excessNs - spikes[a]!.excessNs)
+  const order = [...spikes.keys()].filter((spike) => !isOut(spike)).sort((a, b) => spikes[b]!.excessNs - spikes[a]!.excessNs)
   for (const index of order) {
     const { causes, held } = spikes[index]!
     const vector: Vector = new Map()

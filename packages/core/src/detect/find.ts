@@ -12,9 +12,11 @@ export const FINDINGS = Object.fromEntries(FINDING_LIST.map((kind) => [kind.name
 /** Below this share of the budget a finding is folded away. */
 export const WORTH_SHOWING = 0.01
 
-/** What could be got back by which findings are ranked: of a spike, in a frame it strikes. */
-export const weightNs = (finding: Finding): number =>
-  finding.trouble === 'spike' ? finding.recoverableNsWhereItStrikes : finding.recoverableNs
+/** By which findings are ranked: what could be got back, of a spike in a frame it strikes; of the machine, its cost. */
+export function weightNs(finding: Finding): number {
+  if (finding.trouble === 'machine') return finding.costNs
+  return finding.trouble === 'spike' ? finding.recoverableNsWhereItStrikes : finding.recoverableNs
+}
 
 export const isFolded = (finding: Finding, budgetNs: number): boolean =>
   Math.max(weightNs(finding), finding.comingNs) < WORTH_SHOWING * budgetNs

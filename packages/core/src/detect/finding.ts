@@ -11,13 +11,16 @@ export type EvidenceView = (typeof EVIDENCE_VIEWS)[number]
 export const CONFIDENCES = ['high', 'medium', 'low'] as const
 export type Confidence = (typeof CONFIDENCES)[number]
 
+/** A floor that is too high in most frames, single frames that stick out, or what the machine does to the game. */
+export const TROUBLES = ['floor', 'spike', 'machine'] as const
+export type Trouble = (typeof TROUBLES)[number]
+
 /** What one detector says. Times in ns; frames are numbers in the study. */
 export interface Finding {
   kind: FindingKind
   /** Number of the path it is about; null for whole frames. */
   path: number | null
-  /** A floor that is too high in most frames, or single frames that stick out. */
-  trouble: 'floor' | 'spike'
+  trouble: Trouble
   /** What, how often, what it costs, what normal would be: with figures. */
   text: string
   /** Mean over all frames. */

@@ -1,17 +1,22 @@
 /** What detectors share: which frames are normal, which stick out and why, what each path usually costs. */
 import { MAIN_LANE, type Path } from '../take/index.ts'
 import {
+  atEqualSpeed,
   budgetNsOf,
   frameCount,
+  machineSpeed,
   pathNames,
   recordedSeconds,
+  type MachineSpeed,
   type PathCourse,
   type Study,
 } from '../study/index.ts'
 import { median, percentileSorted, sum } from '../stats/index.ts'
+import { blameMachine, type MachineBlame } from './blame-machine.ts'
 import { collectionsOf, type Collection } from './collections.ts'
 import { familiesOf, type SpikeFamily } from './families.ts'
-import { findSpikes, pauseFrames, unmarkedNs, type Spike } from './spikes.ts'
+import { findSpikes, pauseFrames, unmarkedNs, type Cause, type Spike } from './spikes.ts'
+import { findStrikes, type Strikes } from './strikes.ts'
 
 /** Mean over all frames. */
 export interface PathMeans {
@@ -20,6 +25,11 @@ export interface PathMeans {
   totalNs: number
   /** Share of the frames in which it ran. */
   share: number
+}
+
+export interface WorkCourse {
+  path: Path
+  course: PathCourse
 }
 
 export interface Evidence {
@@ -31,6 +41,8 @@ export interface Evidence {
   unmarkedNs: Float64Array
   /** 1 where the game stood still: neither work nor anything to explain. */
   isPause: Uint8Array
+  speed: MachineSpeed
+  strikes: Strikes
   spikes: Spike[]
   families: SpikeFamily[]
   /** 1 where a frame belongs to no spike and is no pause. */
@@ -38,7 +50,9 @@ export interface Evidence {
   normalFrames: number
   collections: Collection[]
   /** Paths of the main lane that work, with their courses. */
-  work: { path: Path; course: PathCourse }[]
+  work: WorkCourse[]
+  /** The study and `work` as they would be on a machine that is always as fast. */
+  even(): { study: Study; work: WorkCourse[] }
   means(path: number): PathMeans
   names(path: number): string[]
 }
@@ -51,11 +65,13 @@ export function gatherEvidence(study: Study): Evidence {
   const count = frameCount(study)
   const unmarked = unmarkedNs(study)
   const isPause = pauseFrames(study, unmarked)
-  const spikes = findSpikes(study, unmarked, isPause)
+  const speed = machineSpeed(study)
+  const strikes = findStrikes(study, unmarked, isPause, speed)
+  const { spikes, families } = explained(study, findSpikes(study, unmarked, isPause), strikes, speed)
   const isNormal = new Uint8Array(count).fill(1)
   for (const { from, to } of spikes) isNormal.fill(0, from, to + 1)
   for (let frame = 0; frame < count; frame++) if (isPause[frame] === 1) isNormal[frame] = 0
-  const { paths } = study
+  let even: ReturnType<Evidence['even']> | null = null
   const means = new Map<number, PathMeans>()
   return {
     study,
@@ -64,14 +80,21 @@ export function gatherEvidence(study: Study): Evidence {
     budgetNs: budgetNsOf(study),
     unmarkedNs: unmarked,
     isPause,
+    speed,
+    strikes,
     spikes,
-    families: familiesOf(study, spikes),
+    families,
     isNormal,
     normalFrames: sum(isNormal),
     collections: collectionsOf(study),
-    work: [...study.courses.values()]
-      .map((course) => ({ path: paths.get(course.path), course }))
-      .filter(({ path }) => path.kind === 'work' && path.lane === MAIN_LANE),
+    work: workOf(study),
+    even() {
+      if (even === null) {
+        const alike = atEqualSpeed(study, speed)
+        even = { study: alike, work: workOf(alike) }
+      }
+      return even
+    },
     means(path) {
       let known = means.get(path)
       if (known === undefined) means.set(path, (known = meansOf(study.courses.get(path), count)))
@@ -80,6 +103,33 @@ export function gatherEvidence(study: Study): Evidence {
     names: (path) => pathNames(study, path),
   }
 }
+
+const workOf = ({ courses, paths }: Study): WorkCourse[] =>
+  [...courses.values()]
+    .map((course) => ({ path: paths.get(course.path), course }))
+    .filter(({ path }) => path.kind === 'work' && path.lane === MAIN_LANE)
+
+/**
+ * Which spikes are the machine's, and the families of the others. What comes at a moment of the game is the game's,
+ * however it looks: a wave may slow all code at once.
+ */
+function explained(study: Study, found: Spike[], strikes: Strikes, speed: MachineSpeed) {
+  const blames = blameMachine(study, found, strikes, speed)
+  const atMoments = new Set(
+    familiesOf(study, found, (spike) => blames[spike]?.by === 'told')
+      .filter(({ moment }) => moment !== null)
+      .flatMap(({ spikes }) => spikes),
+  )
+  const spikes = found.map((spike, i) => {
+    const blame = atMoments.has(i) ? null : blames[i]!
+    return blame === null ? spike : { ...spike, machine: blame, causes: [causeOf(blame), ...spike.causes] }
+  })
+  return { spikes, families: familiesOf(study, spikes, (spike) => spikes[spike]!.machine !== null) }
+}
+
+const causeOf = ({ excessNs, factor }: MachineBlame): Cause => ({
+  ...{ path: null, excessNs, selfNs: excessNs, usualNs: 0, calls: factor, usualCalls: 1, why: 'machine' },
+})
 
 function meansOf(course: PathCourse | undefined, count: number): PathMeans {
   const sums = { calls: 0, selfNs: 0, totalNs: 0, share: 0 }

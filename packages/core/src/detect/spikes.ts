@@ -9,6 +9,7 @@ import {
   type RunningSpread,
 } from '../stats/index.ts'
 import { longestWait, MAIN_LANE } from '../take/index.ts'
+import type { MachineBlame } from './blame-machine.ts'
 import { budgetNsOf, frameCount, unbrokenStretches, type PathCourse, type Study } from '../study/index.ts'
 
 /** Frames on either side of a frame that it is compared with: a window of 121. */
@@ -28,12 +29,12 @@ const TRIFLE = 0.01
 const PAUSE_NS = 1e9
 const PAUSE_SHARE = 0.9
 
-export const WHYS = ['more-calls', 'slower-calls', 'collection', 'waiting'] as const
+export const WHYS = ['more-calls', 'slower-calls', 'collection', 'waiting', 'machine'] as const
 export type Why = (typeof WHYS)[number]
 
-/** A path that did more in the worst frame of a spike than it usually does in the frames around. */
+/** What did more in the worst frame of a spike than it usually does in the frames around: a path, or the machine. */
 export interface Cause {
-  /** Number of the path; null for time outside any marker. */
+  /** Number of the path; null for time outside any marker, and for the machine. */
   path: number | null
   excessNs: number
   selfNs: number
@@ -60,8 +61,10 @@ export interface Spike {
   severityNs: number
   /** A normal frame nearby, as near the middle as any: to be laid beside. */
   typicalFrame: number
-  /** Most excess first; together at least 90 % of it, if markers can tell. */
+  /** Most excess first; together at least 90 % of it, if markers can tell. What the machine did comes before all. */
   causes: Cause[]
+  /** Why it is the machine's and not the game's; null where it is the game's. */
+  machine: MachineBlame | null
 }
 
 export const SPIKE_LIMITS = {
@@ -98,6 +101,7 @@ export function findSpikes(study: Study, unmarked: Float64Array, isPause: Uint8A
       workNs: frames.workNs[frame]!,
       durationNs: frames.durationNs[frame]!,
       ...explain(frame, held, excessNs),
+      machine: null,
     }
   })
   return spikes.sort((a, b) => a.from - b.from)

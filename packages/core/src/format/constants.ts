@@ -6,6 +6,8 @@ export const EFFECT_NONE = 1
 export const EFFECT_SOME = 2
 /** Bytes of a run in which a collection ran: its heap readings cannot tell. */
 export const BYTES_UNKNOWN = -1
+/** Time taken from a frame where the system does not tell. */
+export const TAKEN_UNKNOWN = -1
 /** Key of a run that has none. */
 export const NO_KEY = 0
 

@@ -42,6 +42,8 @@ export interface RecorderFigures {
   heapReadNs?: number
   /** What one heap read itself allocates; taken out of the bytes already. */
   heapReadBytes?: number
+  /** What the recorder does once a frame, whatever its spans, ns. */
+  frameNs?: number
 }
 
 /** How a take was recorded. */

@@ -2,7 +2,7 @@
  * The columns of a chunk, said once: the check, the wire form, storage, joining, cutting and the specification go by
  * these tables. A new column is one line here.
  */
-import { BYTES_UNKNOWN, EFFECT_SOME, EFFECT_UNSAID, JOB_ENDED, NO_KEY } from './constants.ts'
+import { BYTES_UNKNOWN, EFFECT_SOME, EFFECT_UNSAID, JOB_ENDED, NO_KEY, TAKEN_UNKNOWN } from './constants.ts'
 import { LIMITS } from './limits.ts'
 
 export const MOST_IDS = 0xffff_ffff
@@ -42,6 +42,7 @@ export type ColumnsOf<T extends Table> = { -readonly [K in keyof T]: Arrays[T[K]
 /** One element a frame, beside start and duration. */
 export const FRAME_COLUMNS = {
   steps: column('whole', 'steps', { empty: 0 }),
+  takenNs: column('amount', 'taken', { empty: TAKEN_UNKNOWN, least: TAKEN_UNKNOWN }),
 }
 
 /** One element a span, beside what every span has: what the runs said about themselves. */
@@ -120,6 +121,7 @@ export const JOB_COLUMNS = {
 /** What each column means, for the specification: apart from the tables, so that no game carries the words. */
 export const COLUMN_WORDS: Readonly<Record<string, string>> = {
   'frames.steps': 'fixed steps run in each frame',
+  'frames.taken': 'that the main lane stood ready and the system ran something else, ns; -1 unknown',
   'lanes[].effect': '0 unsaid, 1 changed nothing, 2 changed something',
   'lanes[].bytes': 'allocated, children’s included; -1 unknown',
   'lanes[].key': 'what the run was about, below 2^32; 0 for nothing',

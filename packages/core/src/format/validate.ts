@@ -125,7 +125,7 @@ function conditionsOf(fields: Fields): Conditions {
       clockReadNs: finite(recorder, 'clockReadNs'),
       clockResolutionNs: finite(recorder, 'clockResolutionNs'),
     }
-    for (const field of ['insideNs', 'heapReadNs', 'heapReadBytes'] as const) {
+    for (const field of ['insideNs', 'heapReadNs', 'heapReadBytes', 'frameNs'] as const) {
       if (recorder[field] !== undefined) conditions.recorder[field] = finite(recorder, field)
     }
   }

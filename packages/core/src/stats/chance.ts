@@ -28,6 +28,21 @@ export function fisherExact(hits: number, drawn: number, marked: number, all: nu
   return Math.min(1, p)
 }
 
+/** The chance of `hits` or more successes in `tries`, each of which succeeds with chance `p`. */
+export function binomialTail(hits: number, tries: number, p: number): number {
+  if (hits <= 0) return 1
+  if (p <= 0 || hits > tries) return 0
+  if (p >= 1) return 1
+  let chance = 0
+  for (let k = hits; k <= tries; k++) {
+    const term = Math.exp(logChoose(tries, k) + k * Math.log(p) + (tries - k) * Math.log1p(-p))
+    chance += term
+    // Beyond the middle the terms only fall.
+    if (k > tries * p && term < chance * 1e-12) break
+  }
+  return Math.min(1, chance)
+}
+
 /**
  * Benjamini and Hochberg's correction for having asked many questions.
  * @returns for each p the smallest rate of false discoveries at which it would be accepted

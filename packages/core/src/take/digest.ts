@@ -8,6 +8,7 @@ import {
   newColumn,
   SPAN_DETAILS,
   type ChunkRecord,
+  type Column,
   type DeclareRecord,
   type LaneSpans,
   type Moment,
@@ -82,7 +83,7 @@ export class Digester {
     const frames = emptyFrames(chunk.frameStartNs.length)
     frames.startNs = roundAll(chunk.frameStartNs)
     frames.durationNs = roundAll(chunk.frameDurationNs)
-    for (const [name] of entriesOf(FRAME_COLUMNS)) frames[name] = chunk[name]
+    for (const [name] of entriesOf(FRAME_COLUMNS)) (frames[name] as Column) = chunk[name]
     frames.other = chunk.otherFrameColumns
     let flat
     try {

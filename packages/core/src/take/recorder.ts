@@ -10,9 +10,12 @@ export function recorderCost({ spanNs, insideNs = spanNs / 2 }: RecorderFigures)
   return { insideNs: Math.min(insideNs, spanNs), outsideNs: Math.max(0, spanNs - insideNs) }
 }
 
-/** The recorder's estimated share of a frame, ns: what its main-lane spans cost. */
-export const recorderShareNs = (frames: FrameColumns, frame: number, { spanNs }: RecorderFigures): number =>
-  frames.mainSpans[frame]! * spanNs
+/** The recorder's estimated share of a frame, ns: what its main-lane spans cost, and what it does once a frame. */
+export const recorderShareNs = (
+  frames: FrameColumns,
+  frame: number,
+  { spanNs, frameNs = 0 }: RecorderFigures,
+): number => frames.mainSpans[frame]! * spanNs + frameNs
 
 /**
  * The frames as they would have been without the recorder: work less its share, at least 0. So is the

@@ -10,6 +10,10 @@ interface CauseFigures {
 
 /** What a cause did, and what is usual: the one sentence of it, wherever it is told. @param name of its marker */
 export function causeWords(name: string, { why, calls, usualCalls, selfMs, usualMs }: CauseFigures): string {
+  if (why === 'machine')
+    return calls > 1
+      ? `the machine: all code took ${amount(calls)} times as long as usual, ${ms(selfMs)} of it`
+      : `the machine: the system took the thread away for ${ms(selfMs)}`
   if (why === 'collection') return `a collection took ${ms(selfMs)}`
   const usually = usualMs > 0 ? `usually ${ms(usualMs)}` : 'usually nothing'
   if (why === 'waiting') return `${name} waited ${ms(selfMs)}, ${usually}`

@@ -4,6 +4,7 @@ import {
   emptyChunk,
   NO_KEY,
   noJobs,
+  TAKEN_UNKNOWN,
   type ChunkRecord,
   type Conditions,
   type DeclareRecord,
@@ -35,6 +36,8 @@ export interface TestFrame {
   /** Time outside any marker, ns. */
   restNs?: number
   steps?: number
+  /** Taken from the main lane by the system, ns; unknown if not given. */
+  takenNs?: number | undefined
   gauges?: Record<string, number>
   /** Born and died, by class. */
   lives?: Record<string, [number, number]>
@@ -238,6 +241,7 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
     frameStartNs: Float64Array.from(starts),
     frameDurationNs: Float64Array.from(durations),
     steps: Uint32Array.from(frames, ({ steps = 0 }) => steps),
+    takenNs: Float64Array.from(frames, ({ takenNs = TAKEN_UNKNOWN }) => takenNs),
     lanes: worker.marker.length > 0 ? [main, worker] : [main],
     gauges: samples(names.gauges, ({ gauges }) => gauges).map(({ id, frame, found }) => ({
       gauge: id,

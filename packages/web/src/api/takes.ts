@@ -18,8 +18,8 @@ import type { ExportFormat } from '@lapsus/core/exchange'
 import { json, NO_ANSWER, RequestError, send, SESSION, takeAt, withBody } from './http.ts'
 
 export const api = {
-  takes: async (filter: Record<string, string> = {}) =>
-    checkTakes(await json(`/api/takes?${new URLSearchParams(filter)}`)),
+  takes: async (filter: Record<string, string>, signal?: AbortSignal) =>
+    checkTakes(await json(`/api/takes?${new URLSearchParams(filter)}`, { signal })),
   deletedTakes: async () => checkTakes(await json('/api/deleted-takes')),
   take: async (id: string, signal?: AbortSignal) => checkTake(await json(takeAt(id), { signal })),
   stopTake: (id: string) => send(`${takeAt(id)}/stop`, { method: 'POST' }),

@@ -1,6 +1,7 @@
 import { Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import type { RemedyKind } from '@lapsus/core/detect'
+import type { FindingReport } from '@lapsus/core/questions/diagnosis'
 import { REMEDIES, type RemedyOption } from '@lapsus/core/remedy'
 import { ms } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
@@ -17,7 +18,7 @@ interface OptionsProps {
   remedies: readonly RemedyKind[]
   /** Where it strikes, if not everywhere. */
   frames: readonly number[]
-  trouble: 'floor' | 'spike'
+  trouble: FindingReport['trouble']
 }
 
 /** What fits, with what each would bring by itself: gain against price and effort. */

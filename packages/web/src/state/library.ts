@@ -1,3 +1,4 @@
+import { Latest } from '../api/latest.ts'
 import { api } from '../api/takes.ts'
 import type { TakeSummary } from '@lapsus/api'
 import { create } from 'zustand'
@@ -37,6 +38,8 @@ export const useLibrary = create<Library>()((set, get) => {
       notify((error as Error).message)
     }
   }
+  // Typing is faster than answers are.
+  const latest = new Latest()
   return {
     takes: null,
     error: null,
@@ -64,9 +67,8 @@ export const useLibrary = create<Library>()((set, get) => {
     async load() {
       const { filter } = get()
       try {
-        const takes = await api.takes(filter)
-        // Typing is faster than answers are: only the last one counts.
-        if (get().filter === filter) set({ takes, error: null })
+        const takes = await latest.ask((signal) => api.takes(filter, signal))
+        if (takes !== null) set({ takes, error: null })
       } catch (error) {
         set({ error: (error as Error).message })
       }

@@ -1,6 +1,7 @@
 /** Follows a take while its game records it. */
 import { newsOf } from '../api/frames.ts'
 import { ask } from '../api/ask.ts'
+import { Latest } from '../api/latest.ts'
 import { api } from '../api/takes.ts'
 import { LEDGER, type LedgerAnswer } from '@lapsus/core/questions/ledger'
 import type { TakeSummary } from '@lapsus/api'
@@ -46,6 +47,9 @@ export const useLive = create<Live>()((set) => ({
 
 /** Follows the take until the returned function is called, or its recording ends. */
 export function follow(id: string, frozen: boolean): () => void {
+  const news = new Latest()
+  const sums = new Latest()
+  const others = new Latest()
   let stopped = false
   useLive.setState({ frozen, totalFrames: 0, gauges: new Map(), heaviest: null, others: [], trouble: null })
   const every = async (ms: number, work: () => Promise<boolean>) => {
@@ -59,19 +63,23 @@ export function follow(id: string, frozen: boolean): () => void {
       await new Promise((resolve) => setTimeout(resolve, ms))
     }
   }
-  void every(NEWS_EVERY_MS, async () => (await takeNews(id)) && !stopped)
-  void every(LEDGER_EVERY_MS, async () => (await sumUp(id), true))
-  void every(OTHERS_EVERY_MS, async () => (await findOthers(id), true))
-  return () => (stopped = true)
+  void every(NEWS_EVERY_MS, () => takeNews(id, news))
+  void every(LEDGER_EVERY_MS, async () => (await sumUp(id, sums), true))
+  void every(OTHERS_EVERY_MS, async () => (await findOthers(id, others), true))
+  return () => {
+    stopped = true
+    for (const latest of [news, sums, others]) latest.cancel()
+  }
 }
 
 /** @returns whether the recording goes on */
-async function takeNews(id: string): Promise<boolean> {
+async function takeNews(id: string, latest: Latest): Promise<boolean> {
   const { take, append, open } = useTake.getState()
   if (take?.detail.id !== id) return true
   const { frozen } = useLive.getState()
-  const news = await newsOf(id, frozen ? NO_FRAMES : take.frames.startNs.length)
-  if (useTake.getState().take?.detail.id !== id) return false
+  const from = frozen ? NO_FRAMES : take.frames.startNs.length
+  const news = await latest.ask((signal) => newsOf(id, from, signal))
+  if (news === null) return false
   useLive.setState({ totalFrames: news.totalFrames })
   if (news.state !== 'recording') {
     notify(
@@ -95,25 +103,21 @@ function withValues(history: Map<number, number[]>, latest: { gauge: number; val
   return next
 }
 
-async function sumUp(id: string): Promise<void> {
+async function sumUp(id: string, latest: Latest): Promise<void> {
   const { take } = useTake.getState()
   if (take?.detail.id !== id || useLive.getState().frozen) return
   const to = take.frames.startNs.length - 1
   if (to < 0) return
   const from = firstSince(take.frames.startNs, HEAVY_S)
-  useLive.setState({
-    heaviest: await ask(
-      LEDGER,
-      id,
-      { from, to, target: take.detail.target, withoutRecorder: useView.getState().withoutRecorder },
-      { by: 'marker' },
-    ),
-  })
+  const { withoutRecorder } = useView.getState()
+  const frames = { from, to, target: take.detail.target, withoutRecorder }
+  const heaviest = await latest.ask((signal) => ask(LEDGER, id, frames, { by: 'marker' }, signal))
+  if (heaviest !== null) useLive.setState({ heaviest })
 }
 
-async function findOthers(id: string): Promise<void> {
-  const takes = await api.takes({ state: 'recording' })
-  useLive.setState({ others: takes.filter((take) => take.id !== id) })
+async function findOthers(id: string, latest: Latest): Promise<void> {
+  const takes = await latest.ask((signal) => api.takes({ state: 'recording' }, signal))
+  if (takes !== null) useLive.setState({ others: takes.filter((take) => take.id !== id) })
 }
 
 /** The first frame of the last `seconds` of a take. */

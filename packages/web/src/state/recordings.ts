@@ -29,13 +29,18 @@ export const useRecordings = create<Recordings>()((set, get) => {
     polling = true
     while (get().active.length > 0) {
       await new Promise((resolve) => setTimeout(resolve, POLL_MS))
-      const latest = await Promise.all(get().active.map(({ id }) => api.recording(id).catch(() => null)))
-      const known = latest.filter((recording) => recording !== null)
-      for (const recording of known)
-        if (recording.state === 'failed') notify(`The recording failed: ${recording.message}`)
-      if (latest.some((recording) => recording === null || !underWay(recording)))
-        await useLibrary.getState().load()
-      set({ active: known.filter(underWay) })
+      const asked = get().active.map(({ id }) => id)
+      const answers = await Promise.all(asked.map((id) => api.recording(id).catch(() => null)))
+      for (const answer of answers)
+        if (answer?.state === 'failed') notify(`The recording failed: ${answer.message}`)
+      const now = new Map(asked.map((id, i) => [id, answers[i]]))
+      if (answers.some((answer) => answer === null || !underWay(answer))) await useLibrary.getState().load()
+      // What was begun while these were asked for is kept.
+      set(({ active }) => ({
+        active: active
+          .map((recording) => (now.has(recording.id) ? now.get(recording.id)! : recording))
+          .filter((recording) => recording !== null && underWay(recording)),
+      }))
     }
     polling = false
   }

@@ -1,4 +1,4 @@
-import { msOf, overAll, plural, share, three } from '../sentences.ts'
+import { msOf, overAll, part, plural, three } from '../sentences.ts'
 import { causeWords, OUTSIDE } from '../../words/index.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import type { SpikeFamily } from '../families.ts'
@@ -13,29 +13,34 @@ import {
 } from '../finding.ts'
 import type { Cause } from '../spikes.ts'
 
-/** Spikes without rhyme or reason are a finding only when they are this many. */
-const LEAST_UNEXPLAINED = 5
+/** Spikes that come at no moment and in no period are a finding when they are this many. */
+const LEAST_UNEXPLAINED = 3
+/** And when one path alone makes up this share of their excess. */
+const ONE_PATH = 0.5
 
 /** Spikes that come again for the same reason. */
 const spikeFamilies: Detector = (evidence) =>
-  evidence.families.filter((family) => isWorthSaying(family)).map((family) => findingOf(evidence, family))
+  evidence.families.filter((family) => isWorthSaying(evidence, family)).map((family) => findingOf(evidence, family))
 
 /**
- * Runs that were merely slower, at no particular time, are the machine's noise as likely as the game's; and
- * collections are a finding of their own.
+ * Runs that were merely slower, at no particular time, are the game's where the machine does not explain them; and
+ * collections, as waits for graphics and for jobs, are findings of their own.
  */
-function isWorthSaying({ causes, moment, period, spikes }: SpikeFamily): boolean {
+function isWorthSaying({ study, strikes }: Evidence, family: SpikeFamily): boolean {
+  const { causes, moment, period, spikes, meanExcessNs } = family
   const cause = causes[0]
-  if (cause === undefined || cause.path === null || cause.why === 'collection') return false
+  if (cause === undefined || cause.why === 'collection') return false
   if (moment !== null || period !== null) return true
-  return cause.why === 'more-calls' && cause.usualCalls === 0 && spikes.length >= LEAST_UNEXPLAINED
+  if (spikes.length < LEAST_UNEXPLAINED || cause.excessNs < ONE_PATH * meanExcessNs) return false
+  if (cause.why === 'slower-calls') return strikes.ownPaths.has(cause.path)
+  return cause.why === 'more-calls' || study.paths.get(cause.path!).kind === 'wait:io'
 }
 
 function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
   const { count } = evidence
   const members = family.spikes.map((index) => evidence.spikes[index]!)
   const cause = family.causes[0]!
-  const names = evidence.names(cause.path!)
+  const names = cause.path === null ? [OUTSIDE] : evidence.names(cause.path)
   const explainedNs = family.causes.reduce((sum, { excessNs }) => sum + excessNs, 0)
   const usual = members.reduce(
     (sum, { typicalFrame }) => sum + evidence.study.frames.workNs[typicalFrame]!,
@@ -105,7 +110,7 @@ function certainty({ moment, period, spikes }: SpikeFamily): { confidence: Confi
     }
   return {
     confidence: 'medium',
-    because: `${spikes.length} spikes share ${share(0.8)} of their excess, but no moment or period explains when they come`,
+    because: `${spikes.length} spikes have the same cause, and the machine was as usual; no moment or period explains when they come`,
   }
 }
 
@@ -123,9 +128,9 @@ export const kind: Kind = {
   name: 'spike-family',
   order: 1,
   words: 'spikes that come again',
-  found: `a family with a moment or a period; or ${LEAST_UNEXPLAINED} spikes of runs that are usually not there at all. Slower runs at no particular time are the machine’s noise as likely as the game’s`,
+  found: `a family with a moment or a period; or of ${LEAST_UNEXPLAINED} spikes or more that one path explains by ${part(ONE_PATH)} or more: by more runs, by a wait for input or output, or by slower runs that the machine does not explain`,
   cost: 'excess of the causes',
   claims: false,
-  limits: { LEAST_UNEXPLAINED, FEW_RUNS },
+  limits: { LEAST_UNEXPLAINED, ONE_PATH, FEW_RUNS },
   detect: spikeFamilies,
 }

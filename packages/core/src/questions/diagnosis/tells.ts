@@ -1,4 +1,4 @@
-import { CONFIDENCES, EVIDENCE_VIEWS, FINDING_KINDS, REMEDY_KINDS, WHYS } from '../../detect/index.ts'
+import { CONFIDENCES, EVIDENCE_VIEWS, FINDING_KINDS, REMEDY_KINDS, TROUBLES, WHYS } from '../../detect/index.ts'
 import { list, number, object, oneOf, orNone, rows, text, truth, whole, type Told } from '../shape.ts'
 
 const pathId = orNone(whole('number of the path; null for whole frames, or for time outside any marker'))
@@ -10,8 +10,8 @@ export const FINDING = {
   pathId,
   path,
   trouble: oneOf(
-    ['floor', 'spike'],
-    'a floor that is too high in most frames, or single frames that stick out',
+    TROUBLES,
+    'a floor that is too high in most frames, single frames that stick out, or what the machine does to the game',
   ),
   text: text('what, how often, what it costs, what normal would be'),
   costMsPerFrame: number('mean over all frames', 'ms'),
@@ -38,7 +38,7 @@ export const CAUSE = {
   usualMs: number('median of the normal frames around', 'ms'),
   calls: number('runs'),
   usualCalls: number('runs in the normal frames around, the median'),
-  why: oneOf(WHYS, 'more runs, or slower ones'),
+  why: oneOf(WHYS, 'more runs, slower ones, a collection, a wait, or the machine: then `calls` says how many times as long all code took'),
 }
 export type CauseReport = Told<typeof CAUSE>
 

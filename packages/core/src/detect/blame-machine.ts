@@ -1,0 +1,66 @@
+/** Spikes that the machine made and not the game: what tells them. */
+import { lowerBound, median } from '../stats/index.ts'
+import { factorAt, LEAST_TELLING, runNsOf, type MachineSpeed, type Study } from '../study/index.ts'
+import type { Spike } from './spikes.ts'
+import type { Strikes } from './strikes.ts'
+
+/** What the machine did explains at least this share of the excess. */
+const MOST_OF_IT = 0.5
+/** Code that is slower by less than this factor is not slow. */
+const SLOWER = 1.3
+/** Fewer runs that were struck may be anything. */
+export const LEAST_STRUCK = 3
+
+export const MACHINE_LIMITS = { MOST_OF_IT, SLOWER, LEAST_STRUCK }
+
+/** How it is known: the system says so; all code was slower at once; a run was struck as any run may be. */
+export type Token = 'told' | 'slower' | 'struck'
+
+export interface MachineBlame {
+  by: Token
+  /** What of the excess it explains, ns. */
+  excessNs: number
+  /** How many times as long all code took as usual; 1 where that is not how it is known. */
+  factor: number
+}
+
+/** For each spike what the machine did to it, or null. */
+export function blameMachine(
+  study: Study,
+  spikes: readonly Spike[],
+  strikes: Strikes,
+  speed: MachineSpeed,
+): (MachineBlame | null)[] {
+  const { takenNs } = study.frames
+  const known = takenNs.filter((ns) => ns >= 0)
+  const usuallyTakenNs = known.length === 0 ? 0 : median(known)
+  const enough = strikes.byChance.length >= LEAST_STRUCK
+  const struckNs = new Map(enough ? strikes.byChance.map(({ frame, excessNs }) => [frame, excessNs]) : [])
+  return spikes.map(({ frame, excessNs }) => {
+    const least = MOST_OF_IT * excessNs
+    const toldNs = takenNs[frame]! - usuallyTakenNs
+    if (toldNs >= least) return { by: 'told', excessNs: Math.min(toldNs, excessNs), factor: 1 }
+    const { factor, slowerNs } = slowerAt(study, speed, frame)
+    if (slowerNs >= least) return { by: 'slower', excessNs: Math.min(slowerNs, excessNs), factor }
+    const ns = struckNs.get(frame) ?? 0
+    return ns >= least ? { by: 'struck', excessNs: Math.min(ns, excessNs), factor: 1 } : null
+  })
+}
+
+/** How many times as long all code took in a frame as around it, and what that comes to. */
+function slowerAt(
+  { frames }: Study,
+  speed: MachineSpeed,
+  frame: number,
+): { factor: number; slowerNs: number } {
+  const ratios: number[] = []
+  const around = factorAt(speed, frame)
+  for (const { course, runNs } of speed.telling) {
+    const cell = lowerBound(course.frame, frame)
+    if (course.frame[cell] === frame) ratios.push(runNsOf(course, cell) / (runNs * around))
+  }
+  if (ratios.length < LEAST_TELLING) return { factor: 1, slowerNs: 0 }
+  const factor = median(ratios)
+  // Of all that ran, whether it tells or not: it would have been done in a `factor`th of the time.
+  return factor < SLOWER ? { factor, slowerNs: 0 } : { factor, slowerNs: frames.workNs[frame]! * (1 - 1 / factor) }
+}

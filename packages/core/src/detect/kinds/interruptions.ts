@@ -1,0 +1,88 @@
+import { mean } from '../../stats/index.ts'
+import { LEAST_STRUCK } from '../blame-machine.ts'
+import type { Evidence } from '../gather-evidence.ts'
+import { MOST_FRAMES, type Detector, type Kind } from '../finding.ts'
+import { msOf, overAll, part, plural } from '../sentences.ts'
+
+/** Shorter absences than this share of the budget are the course of things. */
+const LEAST_TAKEN = 0.05
+
+interface Absence {
+  frame: number
+  ns: number
+}
+
+/** The system takes the thread away, or slows all code, at no particular place. */
+const interruptions: Detector = (evidence) => {
+  const { budgetNs, count, spikes } = evidence
+  const told = toldAbsences(evidence)
+  const struck = evidence.strikes.byChance.map(({ frame, excessNs }) => ({ frame, ns: excessNs }))
+  const away = [...told, ...struck]
+  const slow = spikes.filter(({ machine }) => machine?.by === 'slower')
+  const slowFrames = slow.map(({ frame, machine }) => ({ frame, ns: machine!.excessNs }))
+  const all = [...away, ...slowFrames]
+  if (away.length < LEAST_STRUCK && slow.length < LEAST_STRUCK) return []
+  const meanNs = mean(all.map(({ ns }) => ns))
+  const costNs = (meanNs * all.length) / count
+  const struckFrames = new Set(all.map(({ frame }) => frame)).size
+  const worst = all.sort((a, b) => b.ns - a.ns)
+  return [
+    {
+      kind: 'interruptions',
+      path: null,
+      trouble: 'machine',
+      text: `${awayWords(away)}${slowWords(evidence)} This is not the game’s code: close other programs, or record on a machine that does nothing else. ${overAll(evidence, meanNs, all.length)}`,
+      costNs,
+      costNsWhereItStrikes: (costNs * count) / struckFrames,
+      recoverableNs: 0,
+      recoverableNsWhereItStrikes: 0,
+      comingNs: 0,
+      confidence: told.length > 0 || slow.length >= LEAST_STRUCK ? 'high' : 'medium',
+      because: becauseWords(told.length, struck.length, slow.length),
+      frames: [...new Set(worst.map(({ frame }) => frame))].slice(0, MOST_FRAMES),
+      remedies: ['by-hand'],
+      view: 'spikes',
+      subject: '',
+      gauge: null,
+    },
+  ]
+
+  function toldAbsences({ study }: Evidence): Absence[] {
+    const absences: Absence[] = []
+    study.frames.takenNs.forEach((ns, frame) => {
+      if (ns >= LEAST_TAKEN * budgetNs) absences.push({ frame, ns })
+    })
+    return absences
+  }
+}
+
+const awayWords = (away: readonly Absence[]): string =>
+  away.length === 0
+    ? ''
+    : `The system took the thread away ${plural(away.length, 'time')}, for ${msOf(mean(away.map(({ ns }) => ns)))} on average. `
+
+function slowWords({ spikes }: Evidence): string {
+  const factors = spikes.flatMap(({ machine }) => (machine?.by === 'slower' ? [machine.factor] : []))
+  if (factors.length === 0) return ''
+  return `${plural(factors.length, 'time')} all code was slower at once, ${mean(factors).toPrecision(2)} × on average.`
+}
+
+function becauseWords(told: number, struck: number, slow: number): string {
+  const reasons = [
+    told > 0 ? 'the system itself says when it did not run the thread' : '',
+    struck > 0 ? 'runs far longer than their kind came in all paths, in each as often as it is long' : '',
+    slow > 0 ? 'runs of three paths or more were longer by the same factor in the same frame' : '',
+  ]
+  return reasons.filter((reason) => reason !== '').join('; ')
+}
+
+export const kind: Kind = {
+  name: 'interruptions',
+  order: 0,
+  words: 'the machine gets in between',
+  found: `${LEAST_STRUCK} times or more the system says that it took the thread away for ${part(LEAST_TAKEN)} of the budget; or runs far longer than their kind come in all paths, in none more often than by its share of the running time; or all code is slower at once`,
+  cost: 'what was too much',
+  claims: false,
+  limits: { LEAST_TAKEN },
+  detect: interruptions,
+}

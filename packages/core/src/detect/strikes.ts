@@ -1,0 +1,181 @@
+/**
+ * Runs that took far longer than their kind, each alone in its frame. A thread that is taken away is so wherever it
+ * happens to be: the longer a path runs, the likelier it is struck. What is struck more often than that has a trouble
+ * of its own.
+ */
+import { binomialTail, MAD_TO_SIGMA, median, medianDeviation, sum } from '../stats/index.ts'
+import { MAIN_LANE } from '../take/index.ts'
+import {
+  budgetNsOf,
+  factorAt,
+  runNsOf,
+  type MachineSpeed,
+  type PathCourse,
+  type Study,
+} from '../study/index.ts'
+
+/** A run is struck when its path takes longer by this share of the budget, and so far out of its own spread. */
+const LEAST_EXCESS = 0.05
+const SIGMAS = 8
+/** The system’s own word counts where it explains this share of what is too much. */
+const TOLD = 0.5
+/** Paths struck in the same frame, from which on it is the frame that was slow and not one run. */
+const TOGETHER = 3
+/** The chance, after asking all paths, below which a path is struck too often for its share of the time. */
+const BELIEVED = 0.02
+/** Strikes of one path that are so alike are no accidents, if there are so many. */
+const ALIKE = 0.15
+const LEAST_ALIKE = 4
+/** Paths of at most so many times the runs a frame can be compared run by run. */
+const COMPARABLE_RUNS = 2
+
+export const STRIKE_LIMITS = {
+  ...{ LEAST_EXCESS, SIGMAS, TOLD, TOGETHER, BELIEVED, ALIKE, LEAST_ALIKE, COMPARABLE_RUNS },
+}
+
+export interface Strike {
+  /** Null for time outside any marker. */
+  path: number | null
+  frame: number
+  /** Longer than its kind, ns. */
+  excessNs: number
+}
+
+export interface Strikes {
+  /** Runs that the system is to blame for, as far as frequencies can tell. */
+  byChance: Strike[]
+  /** Those of paths that are struck more often than their share of the running time. */
+  own: Strike[]
+  /** The paths of `own`. */
+  ownPaths: ReadonlySet<number | null>
+}
+
+/** What is known of a path's runs, to tell those that are struck. */
+interface Runs {
+  path: number | null
+  frame: ArrayLike<number>
+  /** By cell: as long as it is, and as it would usually be, ns. */
+  ns: Float64Array
+  usualNs: Float64Array
+  runsAFrame: number
+}
+
+export function findStrikes(
+  study: Study,
+  unmarked: Float64Array,
+  isPause: Uint8Array,
+  speed: MachineSpeed,
+): Strikes {
+  const leastNs = LEAST_EXCESS * budgetNsOf(study)
+  const all = [...workRuns(study, speed), unmarkedRuns(unmarked)]
+  const { takenNs } = study.frames
+  const found = all.flatMap((runs) => struck(runs, leastNs, isPause))
+  const times = new Map<number, number>()
+  for (const { frame } of found) times.set(frame, (times.get(frame) ?? 0) + 1)
+  const strikes = found.filter(
+    ({ frame, excessNs }) => times.get(frame)! < TOGETHER && !(takenNs[frame]! >= TOLD * excessNs),
+  )
+  const ownPaths = pathsOfTheirOwn(all, strikes)
+  return {
+    byChance: strikes.filter(({ path }) => !ownPaths.has(path)),
+    own: strikes.filter(({ path }) => ownPaths.has(path)),
+    ownPaths,
+  }
+}
+
+function workRuns(study: Study, speed: MachineSpeed): Runs[] {
+  return [...study.courses.values()].flatMap((course) => {
+    const { kind, lane } = study.paths.get(course.path)
+    return kind === 'work' && lane === MAIN_LANE ? [runsOf(course, speed)] : []
+  })
+}
+
+function runsOf(course: PathCourse, speed: MachineSpeed): Runs {
+  const runNs = median(course.selfNs.map((_, cell) => runNsOf(course, cell)))
+  return {
+    path: course.path,
+    frame: course.frame,
+    ns: course.selfNs,
+    usualNs: course.selfNs.map((_, cell) => runNs * course.calls[cell]! * factorAt(speed, course.frame[cell]!)),
+    runsAFrame: median(course.calls),
+  }
+}
+
+function unmarkedRuns(unmarked: Float64Array): Runs {
+  return {
+    path: null,
+    frame: unmarked.map((_, frame) => frame),
+    ns: unmarked,
+    usualNs: new Float64Array(unmarked.length).fill(median(unmarked)),
+    runsAFrame: 1,
+  }
+}
+
+function struck({ path, frame, ns, usualNs }: Runs, leastNs: number, isPause: Uint8Array): Strike[] {
+  const excess = ns.map((value, cell) => value - usualNs[cell]!)
+  // Most paths are never too long: they need no spread.
+  if (!excess.some((value) => value >= leastNs)) return []
+  const least = Math.max(leastNs, SIGMAS * MAD_TO_SIGMA * medianDeviation(excess))
+  const strikes: Strike[] = []
+  excess.forEach((excessNs, cell) => {
+    if (excessNs >= least && isPause[frame[cell]!] === 0) strikes.push({ path, frame: frame[cell]!, excessNs })
+  })
+  return strikes
+}
+
+/** The paths that chance does not explain: the clearest first, then those that it does not explain either without them. */
+function pathsOfTheirOwn(all: readonly Runs[], strikes: readonly Strike[]): Set<number | null> {
+  const own = new Set<number | null>()
+  const ofPath = new Map<number | null, Strike[]>()
+  for (const strike of strikes) ofPath.set(strike.path, [...(ofPath.get(strike.path) ?? []), strike])
+  const runningNs = new Map(all.map(({ path, usualNs }) => [path, sum(usualNs)]))
+  const left = () => [...ofPath].filter(([path]) => !own.has(path))
+  for (;;) {
+    const total = left().reduce((count, [, { length }]) => count + length, 0)
+    let timeNs = 0
+    for (const [path, ns] of runningNs) if (!own.has(path)) timeNs += ns
+    let clearest: { path: number | null; chance: number } | null = null
+    for (const [path, { length }] of left()) {
+      const chance = all.length * binomialTail(length, total, runningNs.get(path)! / Math.max(1, timeNs))
+      if (chance <= (clearest?.chance ?? BELIEVED) && !othersVaryAsMuch(all, path, ofPath.get(path)!))
+        clearest = { path, chance }
+    }
+    const alike = left().find(([, own]) => areAlike(own))
+    const next = clearest?.path ?? alike?.[0]
+    if (next === undefined) return own
+    own.add(next)
+  }
+}
+
+function areAlike(strikes: readonly Strike[]): boolean {
+  if (strikes.length < LEAST_ALIKE) return false
+  const excess = strikes.map(({ excessNs }) => excessNs)
+  return MAD_TO_SIGMA * medianDeviation(excess) <= ALIKE * median(excess)
+}
+
+/**
+ * Whether runs of other paths are as often so many times as long as usual: then it is the way of this machine that times
+ * scatter, and the path stands out only because its runs are the longest.
+ */
+function othersVaryAsMuch(all: readonly Runs[], path: number | null, strikes: readonly Strike[]): boolean {
+  const own = all.find((runs) => runs.path === path)!
+  const times = leastTimes(own, strikes)
+  let cells = 0
+  let asLong = 0
+  for (const { path: other, ns, usualNs, runsAFrame } of all) {
+    if (other === path || other === null || runsAFrame > COMPARABLE_RUNS * own.runsAFrame) continue
+    cells += ns.length
+    for (let cell = 0; cell < ns.length; cell++) if (ns[cell]! >= times * usualNs[cell]!) asLong++
+  }
+  if (cells === 0) return false
+  return binomialTail(strikes.length, own.ns.length, (asLong + 1) / (cells + 1)) > BELIEVED
+}
+
+/** How many times as long as usual the least of the strikes is. */
+function leastTimes({ frame, ns, usualNs }: Runs, strikes: readonly Strike[]): number {
+  const at = new Set(strikes.map((strike) => strike.frame))
+  let least = Infinity
+  for (let cell = 0; cell < ns.length; cell++)
+    if (at.has(frame[cell]!)) least = Math.min(least, ns[cell]! / Math.max(1, usualNs[cell]!))
+  return least
+}

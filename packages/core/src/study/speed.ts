@@ -1,0 +1,133 @@
+/** How fast the machine was, stretch by stretch: told from what the same code costs now and usually. */
+import { median, percentileInPlace } from '../stats/index.ts'
+import { MAIN_LANE } from '../take/index.ts'
+import { frameCount, type PathCourse, type Study } from './study.ts'
+
+/** A block is of so many frames at least, and a take of not more blocks than that. */
+const LEAST_BLOCK_FRAMES = 15
+const MOST_BLOCKS = 600
+/** A path tells something of a block in which it ran in so many frames. */
+const LEAST_CELLS = 3
+/** Shorter times in a frame say more of the clock than of the machine: ns, and steps of the clock. */
+const LEAST_NS = 5_000
+const LEAST_STEPS = 10
+/** So many paths must tell, or one that changed would pass for the machine. */
+export const LEAST_TELLING = 3
+
+export const SPEED_LIMITS = {
+  ...{ LEAST_BLOCK_FRAMES, MOST_BLOCKS, LEAST_CELLS, LEAST_NS, LEAST_STEPS, LEAST_TELLING },
+}
+
+/** A path whose runs tell how fast the machine is. */
+export interface Telling {
+  course: PathCourse
+  /** Own time of a run: the median of the blocks' medians, ns. */
+  runNs: number
+}
+
+export interface MachineSpeed {
+  blockFrames: number
+  /** By block: how many times as long a run takes as usual; 1 where too few paths tell. */
+  factor: Float64Array
+  telling: Telling[]
+}
+
+/** Own time of a run in a cell of a course, ns. */
+export const runNsOf = ({ selfNs, calls }: PathCourse, cell: number): number => selfNs[cell]! / calls[cell]!
+
+/**
+ * In each block the median over the paths of (cost of a run now ÷ its usual cost). A path that itself changed is one
+ * among many; interruptions and bad frames are not in the medians that each path is judged by.
+ */
+export function machineSpeed(study: Study): MachineSpeed {
+  const count = frameCount(study)
+  const blockFrames = Math.max(LEAST_BLOCK_FRAMES, Math.ceil(count / MOST_BLOCKS))
+  const blocks = Math.max(1, Math.floor(count / blockFrames))
+  const leastNs = Math.max(LEAST_NS, LEAST_STEPS * (study.conditions.recorder?.clockResolutionNs ?? 0))
+  const telling: Telling[] = []
+  const ratios: Float64Array[] = []
+  for (const course of study.courses.values()) {
+    const { kind, lane } = study.paths.get(course.path)
+    if (kind !== 'work' || lane !== MAIN_LANE) continue
+    if (course.frame.length < LEAST_CELLS || !(median(course.selfNs) >= leastNs)) continue
+    const byBlock = blockMedians(course, blockFrames, blocks)
+    const runNs = median(byBlock.filter((ns) => !Number.isNaN(ns)))
+    if (!(runNs > 0)) continue
+    telling.push({ course, runNs })
+    ratios.push(byBlock.map((ns) => ns / runNs))
+  }
+  const factor = Float64Array.from({ length: blocks }, (_, block) => {
+    const known = ratios.map((ratio) => ratio[block]!).filter((ratio) => !Number.isNaN(ratio))
+    return known.length < LEAST_TELLING ? 1 : median(known)
+  })
+  return { blockFrames, factor, telling }
+}
+
+/** Median own time of a run in each block; NaN where it ran too seldom. The last block takes what is left over. */
+function blockMedians(course: PathCourse, blockFrames: number, blocks: number): Float64Array {
+  const medians = new Float64Array(blocks).fill(NaN)
+  const values = new Float64Array(course.frame.length)
+  let cell = 0
+  for (let block = 0; block < blocks; block++) {
+    const end = block === blocks - 1 ? Infinity : (block + 1) * blockFrames
+    let length = 0
+    for (; cell < course.frame.length && course.frame[cell]! < end; cell++)
+      values[length++] = runNsOf(course, cell)
+    if (length >= LEAST_CELLS) medians[block] = percentileInPlace(values.subarray(0, length), 0.5)
+  }
+  return medians
+}
+
+/** How many times as long a run took as usual around a frame. */
+export const factorAt = ({ blockFrames, factor }: MachineSpeed, frame: number): number =>
+  factor[Math.min(factor.length - 1, Math.floor(frame / blockFrames))]!
+
+/** Stretches in which the machine was not as usual. */
+export interface Spell {
+  /** Frames, both included. */
+  from: number
+  to: number
+  /** Mean over the stretch. */
+  factor: number
+}
+
+/** Outside of these the machine was slower, or faster, than usual. */
+const AS_USUAL = [0.9, 1.1] as const
+
+/** The stretches in which the machine was slower or faster, in order of time. */
+export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
+  const { blockFrames, factor } = speed
+  const sideOf = (value: number) => (value > AS_USUAL[1] ? 1 : value < AS_USUAL[0] ? -1 : 0)
+  const spells: Spell[] = []
+  for (let block = 0; block < factor.length;) {
+    const side = sideOf(factor[block]!)
+    let end = block + 1
+    while (end < factor.length && sideOf(factor[end]!) === side) end++
+    if (side !== 0) {
+      const to = end === factor.length ? count - 1 : end * blockFrames - 1
+      const sum = factor.subarray(block, end).reduce((total, value) => total + value, 0)
+      spells.push({ from: block * blockFrames, to, factor: sum / (end - block) })
+    }
+    block = end
+  }
+  return spells
+}
+
+/** The study as it would be on a machine that is always as fast as usual: every time of the main lane's work ÷ its block's factor. */
+export function atEqualSpeed(study: Study, speed: MachineSpeed): Study {
+  if (speed.factor.every((value) => value === 1)) return study
+  const even = (frames: ArrayLike<number>, ns: Float64Array) =>
+    ns.map((value, i) => value / factorAt(speed, frames[i]!))
+  const courses = new Map<number, PathCourse>()
+  for (const [path, course] of study.courses) {
+    const { kind, lane } = study.paths.get(path)
+    courses.set(
+      path,
+      kind !== 'work' || lane !== MAIN_LANE
+        ? course
+        : { ...course, selfNs: even(course.frame, course.selfNs), totalNs: even(course.frame, course.totalNs) },
+    )
+  }
+  const workNs = study.frames.workNs.map((ns, frame) => ns / factorAt(speed, frame))
+  return { ...study, courses, frames: { ...study.frames, workNs } }
+}
