@@ -9,6 +9,7 @@ import {
   FRAME_COLUMNS,
   JOB_COLUMNS,
   LIMITS,
+  newColumns,
   SAMPLE_NAMES,
   SAMPLES,
   SPAN_DETAILS,
@@ -55,11 +56,11 @@ describe('columns', () => {
 })
 
 describe('a column of frames that is not known here', () => {
-  const known = chunk({ taken: LATER, 'night watch': [7, 8, 9] })
+  const known = chunk({ heat: LATER, 'night watch': [7, 8, 9] })
 
   it('is kept as it came, from any width, also through the take file', () => {
-    expect(known.otherFrameColumns).to.deep.equal({ taken: LATER, 'night watch': Float64Array.of(7, 8, 9) })
-    expect(chunk({ taken: Uint16Array.of(1, 2, 3) }).otherFrameColumns['taken']).to.deep.equal(
+    expect(known.otherFrameColumns).to.deep.equal({ heat: LATER, 'night watch': Float64Array.of(7, 8, 9) })
+    expect(chunk({ heat: Uint16Array.of(1, 2, 3) }).otherFrameColumns['heat']).to.deep.equal(
       Float64Array.of(1, 2, 3),
     )
     expect(again(known).otherFrameColumns).to.deep.equal(known.otherFrameColumns)
@@ -83,11 +84,11 @@ describe('a column of frames that is not known here', () => {
     const { digester, chunk: digested } = digest(known)
     const stored = decodeFrames(encodeFrames(digested.frames))
     expect(stored.other).to.deep.equal(known.otherFrameColumns)
-    expect(excerpt(known, 1, 3, 0).otherFrameColumns['taken']).to.deep.equal(LATER.slice(1))
-    expect(cutFrames(stored, 0, 2).other['taken']).to.deep.equal(LATER.slice(0, 2))
+    expect(excerpt(known, 1, 3, 0).otherFrameColumns['heat']).to.deep.equal(LATER.slice(1))
+    expect(cutFrames(stored, 0, 2).other['heat']).to.deep.equal(LATER.slice(0, 2))
     // Of a part without it nobody knows.
     const joined = concatFrames([emptyFrames(1), stored])
-    expect([...joined.other['taken']!]).to.deep.equal([NaN, ...LATER])
+    expect([...joined.other['heat']!]).to.deep.equal([NaN, ...LATER])
     const study = buildStudy({ conditions: {}, target: 60, ...digester.progress }, [
       {
         frames: stored,
@@ -98,7 +99,7 @@ describe('a column of frames that is not known here', () => {
         dropped: 0,
       },
     ])
-    expect(partOfStudy(study, 1, 2).frames.other['taken']).to.deep.equal(LATER.slice(1, 2))
+    expect(partOfStudy(study, 1, 2).frames.other['heat']).to.deep.equal(LATER.slice(1, 2))
   })
 
   it('is passed over where it is no column of the frames', () => {
@@ -129,7 +130,7 @@ describe('every column of the tables', () => {
       ...emptyChunk(2),
       frameStartNs: Float64Array.of(0, 10, 20),
       frameDurationNs: Float64Array.of(5, 5, 5),
-      steps: new Uint32Array(3),
+      ...newColumns(FRAME_COLUMNS, 3),
       ...more,
     })
     for (const [name, rule] of entriesOf(FRAME_COLUMNS)) {
@@ -200,6 +201,6 @@ describe('every column of the tables', () => {
 
 describe('a take with such a column', () => {
   it('is as large as its columns, not larger', () => {
-    expect(bytesOf([chunk({})]).length).to.be.lessThan(bytesOf([chunk({ taken: LATER })]).length)
+    expect(bytesOf([chunk({})]).length).to.be.lessThan(bytesOf([chunk({ heat: LATER })]).length)
   })
 })

@@ -1,4 +1,4 @@
-import { emptyChunk, encodeRecord, type RecorderFigures } from '@lapsus/core/format'
+import { emptyChunk, encodeRecord, FRAME_COLUMNS, newColumns, type RecorderFigures } from '@lapsus/core/format'
 import type { HeapReader } from './heap.ts'
 import type { MachineAccess } from './machine.ts'
 import { SpanRecorder } from './span-recorder.ts'
@@ -124,7 +124,7 @@ export function warmUp(): void {
       ...emptyChunk(1),
       frameStartNs: new Float64Array(1),
       frameDurationNs: new Float64Array(1),
-      steps: new Uint32Array(1),
+      ...newColumns(FRAME_COLUMNS, 1),
       lanes: [
         {
           lane: 0,

@@ -1,7 +1,7 @@
 /** The ring of the last seconds, chunk by chunk. */
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { emptyChunk, type Stretch } from '@lapsus/core/format'
+import { emptyChunk, FRAME_COLUMNS, newColumns, type Stretch } from '@lapsus/core/format'
 import { KeepLast } from '../src/keep-last.ts'
 import { TakeStream, type ChunkContent } from '../src/take-stream.ts'
 import { MemorySink, readBack } from './support.ts'
@@ -14,7 +14,7 @@ function chunk(i: number): ChunkContent {
     ...emptyChunk(0),
     frameStartNs: Float64Array.of(i * CHUNK_S * 1e9, (i + 0.5) * CHUNK_S * 1e9),
     frameDurationNs: new Float64Array(2).fill(0.5 * CHUNK_S * 1e9),
-    steps: new Uint32Array(2),
+    ...newColumns(FRAME_COLUMNS, 2),
   }
 }
 

@@ -62,5 +62,7 @@ function slowerAt(
   if (ratios.length < LEAST_TELLING) return { factor: 1, slowerNs: 0 }
   const factor = median(ratios)
   // Of all that ran, whether it tells or not: it would have been done in a `factor`th of the time.
-  return factor < SLOWER ? { factor, slowerNs: 0 } : { factor, slowerNs: frames.workNs[frame]! * (1 - 1 / factor) }
+  return factor < SLOWER
+    ? { factor, slowerNs: 0 }
+    : { factor, slowerNs: frames.workNs[frame]! * (1 - 1 / factor) }
 }

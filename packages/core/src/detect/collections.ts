@@ -1,5 +1,6 @@
 /** Garbage collections: when, how long, and who made the garbage. */
 import { SUSPECTED_TAG } from '../format/index.ts'
+import { median } from '../stats/index.ts'
 import { MAIN_LANE, type Path } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from '../study/index.ts'
 
@@ -114,6 +115,14 @@ function allocatorOf({ path, frame, details }: PathCourse, count: number): Alloc
   const share = frames / Math.max(1, count)
   return { path, bytes: sum, share, steady: share >= STEADY, worstFrame: frame[worst] ?? 0 }
 }
+
+/** How many collections took place. */
+export const timesOf = (collections: readonly Collection[]): number =>
+  collections.reduce((sum, { count }) => sum + count, 0)
+
+/** What one of them took, at the median, ns. */
+export const usualPauseNs = (collections: readonly Collection[]): number =>
+  collections.length === 0 ? 0 : median(collections.map(({ pauseNs, count }) => pauseNs / count))
 
 /** Pauses of all collections together, ns. */
 export const pauseTotalNs = (collections: readonly Collection[]): number =>

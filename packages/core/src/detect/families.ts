@@ -97,7 +97,9 @@ export function familiesOf(
 ): SpikeFamily[] {
   const groups: { sum: Vector; held: boolean; members: number[] }[] = []
   // The clearest spikes found the families.
-  const order = [...spikes.keys()].filter((spike) => !isOut(spike)).sort((a, b) => spikes[b]!.excessNs - spikes[a]!.excessNs)
+  const order = [...spikes.keys()]
+    .filter((spike) => !isOut(spike))
+    .sort((a, b) => spikes[b]!.excessNs - spikes[a]!.excessNs)
   for (const index of order) {
     const { causes, held } = spikes[index]!
     const vector: Vector = new Map()

@@ -72,30 +72,37 @@ type Costs = Pick<
   'trouble' | 'costNs' | 'costNsWhereItStrikes' | 'recoverableNs' | 'recoverableNsWhereItStrikes' | 'comingNs'
 >
 
-/** Costs of what runs in most frames: the same everywhere. */
-export const floorCosts = (costNs: number, recoverableNs = costNs): Costs => ({
-  trouble: 'floor',
-  costNs,
-  costNsWhereItStrikes: costNs,
-  recoverableNs,
-  recoverableNsWhereItStrikes: recoverableNs,
-  comingNs: 0,
-})
+/** What strikes in this share of the frames raises their floor; what strikes in fewer sticks out. */
+export const FLOOR = 0.5
+
+interface Spent {
+  /** Over all the frames it is about, ns. */
+  sumNs: number
+  /** In how many frames it strikes. */
+  strikes: number
+  /** Of the sum, what could be got back; all of it if not given. */
+  recoverableNs?: number
+  /** Decided by the share of the frames that it strikes in, if not given. */
+  trouble?: Trouble
+}
 
 /**
- * Costs of what strikes in a few frames.
- * @param whereNs what it costs in one of them, on average
- * @param strikes in how many of the `frames` it does
- * @param recoverable share of it that could be got back, 0 to 1
+ * The one rule of costs: a frame costs the sum over the frames it is about ÷ all frames; where it strikes, the same sum
+ * ÷ the frames it strikes in; and what could be got back is never more than what it costs.
  */
-export const spikeCosts = (whereNs: number, strikes: number, frames: number, recoverable = 1): Costs => {
-  const costNs = (whereNs * strikes) / Math.max(1, frames)
+export function costsOf(
+  { count }: Pick<Evidence, 'count'>,
+  { sumNs, strikes, recoverableNs = sumNs, trouble }: Spent,
+): Costs {
+  const frames = Math.max(1, count)
+  const struck = Math.min(frames, Math.max(1, strikes))
+  const backNs = Math.max(0, Math.min(sumNs, recoverableNs))
   return {
-    trouble: 'spike',
-    costNs,
-    costNsWhereItStrikes: whereNs,
-    recoverableNs: costNs * recoverable,
-    recoverableNsWhereItStrikes: whereNs * recoverable,
+    trouble: trouble ?? (struck >= FLOOR * frames ? 'floor' : 'spike'),
+    costNs: sumNs / frames,
+    costNsWhereItStrikes: sumNs / struck,
+    recoverableNs: backNs / frames,
+    recoverableNsWhereItStrikes: backNs / struck,
     comingNs: 0,
   }
 }

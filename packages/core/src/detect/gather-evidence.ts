@@ -51,6 +51,8 @@ export interface Evidence {
   collections: Collection[]
   /** Paths of the main lane that work, with their courses. */
   work: WorkCourse[]
+  /** The same of other lanes. */
+  elsewhere: WorkCourse[]
   /** The study and `work` as they would be on a machine that is always as fast. */
   even(): { study: Study; work: WorkCourse[] }
   means(path: number): PathMeans
@@ -88,6 +90,7 @@ export function gatherEvidence(study: Study): Evidence {
     normalFrames: sum(isNormal),
     collections: collectionsOf(study),
     work: workOf(study),
+    elsewhere: workOf(study, (lane) => lane !== MAIN_LANE),
     even() {
       if (even === null) {
         const alike = atEqualSpeed(study, speed)
@@ -104,10 +107,13 @@ export function gatherEvidence(study: Study): Evidence {
   }
 }
 
-const workOf = ({ courses, paths }: Study): WorkCourse[] =>
+const workOf = (
+  { courses, paths }: Study,
+  isOn: (lane: number) => boolean = (lane) => lane === MAIN_LANE,
+): WorkCourse[] =>
   [...courses.values()]
     .map((course) => ({ path: paths.get(course.path), course }))
-    .filter(({ path }) => path.kind === 'work' && path.lane === MAIN_LANE)
+    .filter(({ path }) => path.kind === 'work' && isOn(path.lane))
 
 /**
  * Which spikes are the machine's, and the families of the others. What comes at a moment of the game is the game's,

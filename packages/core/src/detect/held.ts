@@ -1,8 +1,8 @@
 /** Frames whose work fits and that are late all the same. */
-import { median } from '../stats/index.ts'
+import { mean, median, sum } from '../stats/index.ts'
 import { classOf, longestWait, type WaitReason } from '../take/index.ts'
 import type { Evidence } from './gather-evidence.ts'
-import { spikeCosts, worstFrames, type Finding, type FindingKind, type RemedyKind } from './finding.ts'
+import { costsOf, worstFrames, type Finding, type FindingKind, type RemedyKind } from './finding.ts'
 import { msOf, overAll, plural, share } from './sentences.ts'
 
 const LEAST_SHARE = 0.01
@@ -34,8 +34,8 @@ export function heldBy(
       path: waits[0]?.path ?? null,
       text:
         `${plural(held.length, 'frame')} (${share(held.length / count)}) are late by ${msOf(median(lateBy))} though their work takes only ${msOf(workNs)} ` +
-        `of ${msOf(budgetNs)}: they wait ${msOf(waitNs)} for ${reason}. ${advice} ${overAll(evidence, median(lateBy), held.length)}`,
-      ...spikeCosts(median(lateBy), held.length, count),
+        `of ${msOf(budgetNs)}: they wait ${msOf(waitNs)} for ${reason}. ${advice} ${overAll(evidence, mean(lateBy), held.length)}`,
+      ...costsOf(evidence, { sumNs: sum(lateBy), strikes: held.length }),
       confidence: waits.length > 0 ? 'high' : 'low',
       because: 'work and waiting are told apart by the kinds of the markers',
       frames: worstFrames(held, lateBy),

@@ -8,6 +8,8 @@ export interface LoadSource {
   class: number | null
   name: string
   values: Float64Array
+  /** Whether the values only count what came and went in recorded frames. */
+  relative: boolean
 }
 
 /** Gauges that count things, and instances of classes. */
@@ -15,13 +17,16 @@ export function loadSources(study: Study): LoadSource[] {
   const gauges = [...study.gauges].flatMap(([gauge, values]): LoadSource[] => {
     const { name, unit } = study.declarations.gauge(gauge)
     // Bytes and times are what things cost, not how many there are.
-    return ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit) ? [] : [{ gauge, class: null, name, values }]
+    return ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit)
+      ? []
+      : [{ gauge, class: null, name, values, relative: false }]
   })
-  const classes = instancesOf(study).map(({ class: id, name, alive }): LoadSource => ({
+  const classes = instancesOf(study).map(({ class: id, name, alive, relative }): LoadSource => ({
     gauge: null,
     class: id,
     name,
     values: alive,
+    relative,
   }))
   return [...gauges, ...classes]
 }

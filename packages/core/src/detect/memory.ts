@@ -1,8 +1,8 @@
 /** Where memory goes: the heap over the frames, who allocates, what is collected, what only grows. */
 import { BYTES_UNKNOWN } from '../format/index.ts'
 import { mean, median, sum } from '../stats/index.ts'
-import type { Study } from '../study/index.ts'
-import { allocatorsOf, type Allocator, type Collection } from './collections.ts'
+import { countedSeconds, type Study } from '../study/index.ts'
+import { allocatorsOf, timesOf, usualPauseNs, type Allocator, type Collection } from './collections.ts'
 import { perSecond, type Evidence } from './gather-evidence.ts'
 import { growthOf, type Growth } from './growing.ts'
 import { instancesOf, type InstanceSeries } from './instances.ts'
@@ -56,6 +56,7 @@ export const MEMORY_LIMIT = 'memory limit MB'
 export function memoryOf(evidence: Evidence): Memory {
   const { study } = evidence
   const kinds = collectionKinds(evidence)
+  const seconds = countedSeconds(study)
   const limit = study.conditions.more?.[MEMORY_LIMIT]
   return {
     heap: heapOf(study),
@@ -65,9 +66,9 @@ export function memoryOf(evidence: Evidence): Memory {
     classes: instancesOf(study).map(({ alive, ...series }) => ({
       ...series,
       ...extremes(alive),
-      bornPerSecond: perSecond(evidence, series.born),
-      diedPerSecond: perSecond(evidence, series.died),
-      growth: growthOf(study, alive),
+      bornPerSecond: seconds > 0 ? series.born / seconds : 0,
+      diedPerSecond: seconds > 0 ? series.died / seconds : 0,
+      growth: growthOf(study, alive, series.relative),
     })),
     growing: [...study.gauges].flatMap(([gauge, values]) => {
       const growth = growthOf(study, values)
@@ -146,13 +147,13 @@ function kindFigures(evidence: Evidence, kind: string, own: Collection[]): Colle
       all += share.bytes
     }
   }
-  const count = own.reduce((sum, collection) => sum + collection.count, 0)
+  const count = timesOf(own)
   return {
     kind,
     count,
     perMinute: perSecond(evidence, count) * 60,
     totalNs: sum(pauses),
-    medianNs: median(pauses),
+    medianNs: usualPauseNs(own),
     worstNs: worst.pauseNs,
     worstFrame: worst.frame,
     everyMs: gaps.length === 0 ? null : median(gaps),

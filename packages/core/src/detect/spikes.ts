@@ -59,6 +59,8 @@ export interface Spike {
   excessNs: number
   /** The excess of all its frames. */
   severityNs: number
+  /** How many frames stick out between its ends. */
+  frames: number
   /** A normal frame nearby, as near the middle as any: to be laid beside. */
   typicalFrame: number
   /** Most excess first; together at least 90 % of it, if markers can tell. What the machine did comes before all. */
@@ -107,7 +109,7 @@ export function findSpikes(study: Study, unmarked: Float64Array, isPause: Uint8A
   return spikes.sort((a, b) => a.from - b.from)
 }
 
-type Episode = Pick<Spike, 'frame' | 'from' | 'to' | 'held' | 'excessNs' | 'severityNs'>
+type Episode = Pick<Spike, 'frame' | 'from' | 'to' | 'held' | 'excessNs' | 'severityNs' | 'frames'>
 
 /** Where frames stick out, without saying why: those over the budget, then those held. */
 export function spikeEpisodes(
@@ -198,11 +200,12 @@ function episodesOf(
     const excessNs = values[frame]! - middle[frame]!
     const last = found.at(-1)
     if (last === undefined || frame - last.to > JOIN) {
-      found.push({ frame, from: frame, to: frame, held, excessNs, severityNs: excessNs })
+      found.push({ frame, from: frame, to: frame, held, excessNs, severityNs: excessNs, frames: 1 })
       continue
     }
     last.to = frame
     last.severityNs += excessNs
+    last.frames++
     if (excessNs > last.excessNs) {
       last.excessNs = excessNs
       last.frame = frame

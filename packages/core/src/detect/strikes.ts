@@ -22,15 +22,29 @@ const TOLD = 0.5
 /** Paths struck in the same frame, from which on it is the frame that was slow and not one run. */
 const TOGETHER = 3
 /** The chance, after asking all paths, below which a path is struck too often for its share of the time. */
-const BELIEVED = 0.02
-/** Strikes of one path that are so alike are no accidents, if there are so many. */
-const ALIKE = 0.15
+const BELIEVED = 0.01
+/** So many strikes of one path, all within this share of their median, are no accidents: equally far apart, or most of all. */
+const ALIKE = 0.3
 const LEAST_ALIKE = 4
+const MOST_OF_ALL = 0.5
+/** So many other paths that scatter as much make it the way of the machine. */
+const OTHERS = 2
 /** Paths of at most so many times the runs a frame can be compared run by run. */
 const COMPARABLE_RUNS = 2
 
 export const STRIKE_LIMITS = {
-  ...{ LEAST_EXCESS, SIGMAS, TOLD, TOGETHER, BELIEVED, ALIKE, LEAST_ALIKE, COMPARABLE_RUNS },
+  ...{
+    LEAST_EXCESS,
+    SIGMAS,
+    TOLD,
+    TOGETHER,
+    BELIEVED,
+    ALIKE,
+    LEAST_ALIKE,
+    MOST_OF_ALL,
+    OTHERS,
+    COMPARABLE_RUNS,
+  },
 }
 
 export interface Strike {
@@ -49,6 +63,9 @@ export interface Strikes {
   /** The paths of `own`. */
   ownPaths: ReadonlySet<number | null>
 }
+
+/** Whether the system itself says that it took the thread for most of that time. */
+type IsTold = (frame: number, excessNs: number) => boolean
 
 /** What is known of a path's runs, to tell those that are struck. */
 interface Runs {
@@ -69,13 +86,14 @@ export function findStrikes(
   const leastNs = LEAST_EXCESS * budgetNsOf(study)
   const all = [...workRuns(study, speed), unmarkedRuns(unmarked)]
   const { takenNs } = study.frames
+  const isTold: IsTold = (frame, excessNs) => takenNs[frame]! >= TOLD * excessNs
   const found = all.flatMap((runs) => struck(runs, leastNs, isPause))
   const times = new Map<number, number>()
   for (const { frame } of found) times.set(frame, (times.get(frame) ?? 0) + 1)
   const strikes = found.filter(
-    ({ frame, excessNs }) => times.get(frame)! < TOGETHER && !(takenNs[frame]! >= TOLD * excessNs),
+    ({ frame, excessNs }) => times.get(frame)! < TOGETHER && !isTold(frame, excessNs),
   )
-  const ownPaths = pathsOfTheirOwn(all, strikes)
+  const ownPaths = pathsOfTheirOwn(all, strikes, isTold)
   return {
     byChance: strikes.filter(({ path }) => !ownPaths.has(path)),
     own: strikes.filter(({ path }) => ownPaths.has(path)),
@@ -96,7 +114,9 @@ function runsOf(course: PathCourse, speed: MachineSpeed): Runs {
     path: course.path,
     frame: course.frame,
     ns: course.selfNs,
-    usualNs: course.selfNs.map((_, cell) => runNs * course.calls[cell]! * factorAt(speed, course.frame[cell]!)),
+    usualNs: course.selfNs.map(
+      (_, cell) => runNs * course.calls[cell]! * factorAt(speed, course.frame[cell]!),
+    ),
     runsAFrame: median(course.calls),
   }
 }
@@ -118,13 +138,18 @@ function struck({ path, frame, ns, usualNs }: Runs, leastNs: number, isPause: Ui
   const least = Math.max(leastNs, SIGMAS * MAD_TO_SIGMA * medianDeviation(excess))
   const strikes: Strike[] = []
   excess.forEach((excessNs, cell) => {
-    if (excessNs >= least && isPause[frame[cell]!] === 0) strikes.push({ path, frame: frame[cell]!, excessNs })
+    if (excessNs >= least && isPause[frame[cell]!] === 0)
+      strikes.push({ path, frame: frame[cell]!, excessNs })
   })
   return strikes
 }
 
 /** The paths that chance does not explain: the clearest first, then those that it does not explain either without them. */
-function pathsOfTheirOwn(all: readonly Runs[], strikes: readonly Strike[]): Set<number | null> {
+function pathsOfTheirOwn(
+  all: readonly Runs[],
+  strikes: readonly Strike[],
+  isTold: IsTold,
+): Set<number | null> {
   const own = new Set<number | null>()
   const ofPath = new Map<number | null, Strike[]>()
   for (const strike of strikes) ofPath.set(strike.path, [...(ofPath.get(strike.path) ?? []), strike])
@@ -137,45 +162,68 @@ function pathsOfTheirOwn(all: readonly Runs[], strikes: readonly Strike[]): Set<
     let clearest: { path: number | null; chance: number } | null = null
     for (const [path, { length }] of left()) {
       const chance = all.length * binomialTail(length, total, runningNs.get(path)! / Math.max(1, timeNs))
-      if (chance <= (clearest?.chance ?? BELIEVED) && !othersVaryAsMuch(all, path, ofPath.get(path)!))
+      if (chance <= (clearest?.chance ?? BELIEVED) && !othersVaryAsMuch(all, path, ofPath.get(path)!, isTold))
         clearest = { path, chance }
     }
-    const alike = left().find(([, own]) => areAlike(own))
+    const alike = left().find(
+      ([, own]) =>
+        areAlike(own.map(({ excessNs }) => excessNs)) &&
+        (own.length >= MOST_OF_ALL * total || areAlike(gapsOf(own), LEAST_ALIKE - 1)),
+    )
     const next = clearest?.path ?? alike?.[0]
     if (next === undefined) return own
     own.add(next)
   }
 }
 
-function areAlike(strikes: readonly Strike[]): boolean {
-  if (strikes.length < LEAST_ALIKE) return false
-  const excess = strikes.map(({ excessNs }) => excessNs)
-  return MAD_TO_SIGMA * medianDeviation(excess) <= ALIKE * median(excess)
-}
+const areAlike = (values: readonly number[], least = LEAST_ALIKE): boolean =>
+  values.length >= least && Math.max(...values) - Math.min(...values) <= ALIKE * median(values)
+
+const gapsOf = (strikes: readonly Strike[]): number[] =>
+  strikes.slice(1).map(({ frame }, i) => frame - strikes[i]!.frame)
 
 /**
  * Whether runs of other paths are as often so many times as long as usual: then it is the way of this machine that times
  * scatter, and the path stands out only because its runs are the longest.
  */
-function othersVaryAsMuch(all: readonly Runs[], path: number | null, strikes: readonly Strike[]): boolean {
+function othersVaryAsMuch(
+  all: readonly Runs[],
+  path: number | null,
+  strikes: readonly Strike[],
+  isTold: IsTold,
+): boolean {
   const own = all.find((runs) => runs.path === path)!
-  const times = leastTimes(own, strikes)
-  let cells = 0
-  let asLong = 0
-  for (const { path: other, ns, usualNs, runsAFrame } of all) {
-    if (other === path || other === null || runsAFrame > COMPARABLE_RUNS * own.runsAFrame) continue
-    cells += ns.length
-    for (let cell = 0; cell < ns.length; cell++) if (ns[cell]! >= times * usualNs[cell]!) asLong++
-  }
-  if (cells === 0) return false
-  return binomialTail(strikes.length, own.ns.length, (asLong + 1) / (cells + 1)) > BELIEVED
+  const times = timesOf(own, strikes)
+  const middle = median(times)
+  const others = all.filter(
+    (runs) => runs.path !== path && runs.path !== null && runs.runsAFrame <= COMPARABLE_RUNS * own.runsAFrame,
+  )
+  const counts = others.map((runs) => longFrames(runs, middle, isTold))
+  // Frames in which all code was slower say nothing of single runs.
+  const together = new Map<number, number>()
+  for (const frames of counts) for (const frame of frames) together.set(frame, (together.get(frame) ?? 0) + 1)
+  const hits = times.filter((value) => value >= middle).length
+  const alike = others.filter(({ ns }, i) => {
+    const asLong = counts[i]!.filter((frame) => together.get(frame)! < TOGETHER).length
+    return binomialTail(hits, own.ns.length, asLong / ns.length) > BELIEVED
+  })
+  return alike.length >= OTHERS
 }
 
-/** How many times as long as usual the least of the strikes is. */
-function leastTimes({ frame, ns, usualNs }: Runs, strikes: readonly Strike[]): number {
-  const at = new Set(strikes.map((strike) => strike.frame))
-  let least = Infinity
+/** The frames in which a path took so many times as long as usual, as far as the system does not explain it. */
+function longFrames({ frame, ns, usualNs }: Runs, times: number, isTold: IsTold): number[] {
+  const frames: number[] = []
   for (let cell = 0; cell < ns.length; cell++)
-    if (at.has(frame[cell]!)) least = Math.min(least, ns[cell]! / Math.max(1, usualNs[cell]!))
-  return least
+    if (ns[cell]! >= times * usualNs[cell]! && !isTold(frame[cell]!, ns[cell]! - usualNs[cell]!))
+      frames.push(frame[cell]!)
+  return frames
+}
+
+/** How many times as long as usual each of the strikes is. */
+function timesOf({ frame, ns, usualNs }: Runs, strikes: readonly Strike[]): number[] {
+  const at = new Set(strikes.map((strike) => strike.frame))
+  const times: number[] = []
+  for (let cell = 0; cell < ns.length; cell++)
+    if (at.has(frame[cell]!)) times.push(ns[cell]! / Math.max(1, usualNs[cell]!))
+  return times
 }

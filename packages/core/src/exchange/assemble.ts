@@ -17,6 +17,7 @@ import {
   type LaneSpans,
   type MarkerKind,
   type Moment,
+  NO_KEY,
 } from '../format/index.ts'
 
 /** Times in ns since the take's start. */
@@ -35,6 +36,8 @@ export interface LooseSpan {
   effect: number
   /** BYTES_UNKNOWN where not said. */
   bytes: number
+  /** NO_KEY, or left out, where it has none. */
+  key?: number
   /** Its name and that of the span it ran in, where the format gives them; or else times tell. */
   id?: string | undefined
   parent?: string | undefined
@@ -145,6 +148,9 @@ export class Assembler {
         : undefined,
       bytes: spans.some(({ bytes }) => bytes !== BYTES_UNKNOWN)
         ? Float64Array.from(laid, ({ span }) => span.bytes)
+        : undefined,
+      key: spans.some(({ key = NO_KEY }) => key !== NO_KEY)
+        ? Uint32Array.from(laid, ({ span: { key = NO_KEY } }) => key)
         : undefined,
     }
     // What claims to run in itself, over some way round, is left out.

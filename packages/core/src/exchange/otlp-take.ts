@@ -113,6 +113,7 @@ export class OtlpTake {
       durationNs: Number(span.endUnixNs - span.startUnixNs),
       effect: span.effect,
       bytes: span.bytes,
+      key: span.key,
       id: span.id,
       parent: span.parent,
     }

@@ -5,6 +5,7 @@ import {
   type ChunkRecord,
   type LaneSpans,
   type TakeRecord,
+  NO_KEY,
 } from '../format/index.ts'
 import { MAIN_LANE, type Declarations } from '../take/index.ts'
 
@@ -98,6 +99,7 @@ export class OtlpWriter {
       parents[lane.depth[i]! + 1] = spanId
       const effect = lane.effect?.[i] ?? EFFECT_UNSAID
       const bytes = lane.bytes?.[i] ?? -1
+      const key = lane.key?.[i] ?? NO_KEY
       spans.push({
         traceId: this.#traceId,
         spanId,
@@ -112,6 +114,7 @@ export class OtlpWriter {
           ...(marker.kind === 'work' ? [] : [text('lapsus.kind', marker.kind)]),
           ...(effect === EFFECT_UNSAID ? [] : [truth('lapsus.effect', effect === EFFECT_SOME)]),
           ...(bytes < 0 ? [] : [whole('lapsus.bytes', bytes)]),
+          ...(key === NO_KEY ? [] : [whole('lapsus.key', key)]),
         ],
       })
     }

@@ -12,6 +12,8 @@ import {
   MARKER_KINDS,
   type MarkerKind,
   type Scalar,
+  NO_KEY,
+  MOST_IDS,
 } from '../format/index.ts'
 import type { LooseSpan } from './assemble.ts'
 import type { Skipped } from './import-format.ts'
@@ -105,6 +107,7 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
   }
   const effect = attributes.get('lapsus.effect')
   const bytes = attributes.get('lapsus.bytes')
+  const key = attributes.get('lapsus.key')
   return {
     id: idOf(raw, 'spanId'),
     parent: idOf(raw, 'parentSpanId'),
@@ -114,6 +117,7 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
     kind: kind as MarkerKind,
     effect: effect === undefined ? EFFECT_UNSAID : effect === true ? EFFECT_SOME : EFFECT_NONE,
     bytes: typeof bytes === 'number' && bytes >= 0 && bytes <= LIMITS.largestWhole ? bytes : BYTES_UNKNOWN,
+    key: typeof key === 'number' && Number.isInteger(key) && key >= 0 && key <= MOST_IDS ? key : NO_KEY,
     startUnixNs,
     endUnixNs,
     isFrame: attributes.has(FRAME_ATTRIBUTE) || name === frameMarker,

@@ -14,8 +14,12 @@ const LEAST_STEPS = 10
 /** So many paths must tell, or one that changed would pass for the machine. */
 export const LEAST_TELLING = 3
 
+/** Beyond these the machine was slower, or faster, than usual. */
+const SLOWER = 1.1
+const FASTER = 0.9
+
 export const SPEED_LIMITS = {
-  ...{ LEAST_BLOCK_FRAMES, MOST_BLOCKS, LEAST_CELLS, LEAST_NS, LEAST_STEPS, LEAST_TELLING },
+  ...{ LEAST_BLOCK_FRAMES, MOST_BLOCKS, LEAST_CELLS, LEAST_NS, LEAST_STEPS, LEAST_TELLING, SLOWER, FASTER },
 }
 
 /** A path whose runs tell how fast the machine is. */
@@ -91,13 +95,10 @@ export interface Spell {
   factor: number
 }
 
-/** Outside of these the machine was slower, or faster, than usual. */
-const AS_USUAL = [0.9, 1.1] as const
-
 /** The stretches in which the machine was slower or faster, in order of time. */
 export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
   const { blockFrames, factor } = speed
-  const sideOf = (value: number) => (value > AS_USUAL[1] ? 1 : value < AS_USUAL[0] ? -1 : 0)
+  const sideOf = (value: number) => (value >= SLOWER ? 1 : value <= FASTER ? -1 : 0)
   const spells: Spell[] = []
   for (let block = 0; block < factor.length;) {
     const side = sideOf(factor[block]!)
@@ -125,7 +126,11 @@ export function atEqualSpeed(study: Study, speed: MachineSpeed): Study {
       path,
       kind !== 'work' || lane !== MAIN_LANE
         ? course
-        : { ...course, selfNs: even(course.frame, course.selfNs), totalNs: even(course.frame, course.totalNs) },
+        : {
+            ...course,
+            selfNs: even(course.frame, course.selfNs),
+            totalNs: even(course.frame, course.totalNs),
+          },
     )
   }
   const workNs = study.frames.workNs.map((ns, frame) => ns / factorAt(speed, frame))

@@ -68,6 +68,18 @@ export function recordedSeconds({ frames }: Pick<Study, 'frames'>): number {
   return ns / 1e9
 }
 
+/**
+ * Time in which births and deaths are counted, s: of each stretch from its first frame to the end of its last. What happens
+ * in a frame that is left out within a stretch is told with the next.
+ */
+export function countedSeconds(study: Pick<Study, 'frames' | 'stretches'>): number {
+  const { startNs, durationNs } = study.frames
+  let ns = 0
+  for (const { from, to } of unbrokenStretches(study))
+    ns += startNs[to - 1]! + durationNs[to - 1]! - startNs[from]!
+  return ns / 1e9
+}
+
 /** Frames `from` to before `to` of each stretch without missing time. */
 export function unbrokenStretches(
   study: Pick<Study, 'frames' | 'stretches'>,

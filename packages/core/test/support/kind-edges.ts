@@ -99,10 +99,28 @@ const running = (frames: number, times: number, share: number) =>
     inside: inSo(frames, frame) ? runs(times, 'busy', Math.round(share * BUDGET)) : [],
   }))
 
+/** So many paths, each of which takes this share of the budget. */
+const thin = (paths: number, share: number) =>
+  still(60, () => ({
+    inside: Array.from({ length: paths }, (_, i) => run(`small ${i}`, Math.round(share * BUDGET))),
+  }))
+
 export const KIND_EDGES: Record<string, Edge> = {
   'spike-family.LEAST_UNEXPLAINED': (least) =>
     between(least - 1, least, (times) =>
       finds('spike-family', spikesAt(1200, [100, 230, 555, 600, 1010].slice(0, times))),
+    ),
+  // One path of three, of which the others have as much as is left.
+  'spike-family.ONE_PATH': (one) =>
+    between(one - 0.01, one + 0.01, (share) =>
+      finds(
+        'spike-family',
+        still(1200, (frame) => ({
+          inside: [100, 230, 555, 600].includes(frame)
+            ? [share, (1 - share) / 2, (1 - share) / 2].map((part, i) => run(`part ${i}`, part * 30 * MS))
+            : [],
+        })),
+      ),
     ),
   'spike-family.FEW_RUNS': (few) =>
     between(few, few + 1, (times) => {
@@ -132,6 +150,18 @@ export const KIND_EDGES: Record<string, Edge> = {
           watches: { tally: [1, frame < changes ? 1 : 0] },
         })),
         { markers: { text: { watches: ['tally'] } } },
+      ),
+    ),
+  // One run of 20.
+  'needless-updates.LEAST_COST': (least) =>
+    between(0.99 * least, 1.01 * least, (share) =>
+      finds(
+        'needless-updates',
+        still(100, () => ({
+          inside: Array.from({ length: 20 }, (_, i) =>
+            run('update', Math.round(share * BUDGET), { effect: i > 0 }),
+          ),
+        })),
       ),
     ),
   'needless-updates.LEAST_SHARE': (least) =>
@@ -338,13 +368,18 @@ export const KIND_EDGES: Record<string, Edge> = {
       const [finding] = findingsOf('shift', blocks(highFrom(most + 1, 60), count))
       return finding!.because.includes(' of 30 frames ')
     }),
-  // Where only every second frame is read, what runs in the odd ones is not seen.
-  'shift.MOST_SAMPLES': (most) =>
-    between(most + 30, most, (after) => {
-      const frames = still(480 + after, (frame) => {
-        const at = frame - 480
-        return { inside: at >= 0 && (at % 2 === 1 || at % 6 === 0) ? [run('weather', 3 * MS)] : [] }
-      })
+  // What is left of the rise is spread over paths that each have less of it.
+  'shift.MOST_OF_IT': (most) =>
+    between(most - 0.01, most + 0.01, (share) => {
+      const rise = (frame: number, part: number) => Math.round(100_000 + (frame < 300 ? 0 : part * 5 * MS))
+      const frames = still(600, (frame) => ({
+        inside: [
+          run('weather', rise(frame, share)),
+          ...['a', 'b', 'c'].map((name) => run(name, rise(frame, (1 - share) / 3))),
+          // Most of the game is as it was, so that the machine is not to blame.
+          ...Array.from({ length: 6 }, (_, i) => run(`steady ${i}`, 200_000)),
+        ],
+      }))
       return findingsOf('shift', frames)[0]!.path !== null
     }),
   'shift.LEAST_BLOCKS': (least) =>
@@ -401,8 +436,38 @@ export const KIND_EDGES: Record<string, Edge> = {
         text.includes('None of them is slow'),
       ),
     ),
-  'hotspot.STEADY': (least) =>
+  'hotspot.OFTEN': (least) =>
     between(100 * least - 1, 100 * least, (frames) => finds('hotspot', quietly(frames, 1, 0.24))),
+  // Heavy in two of five frames, and so much in the others.
+  'hotspot.LIGHT': (light) =>
+    between(1.02 * light, 0.98 * light, (share) =>
+      finds(
+        'hotspot',
+        Array.from({ length: 300 }, (_, frame) => ({
+          runs: [run('busy', Math.round((frame % 5 < 2 ? 0.24 : 0.1 * share) * BUDGET))],
+        })),
+      ),
+    ),
+  'interruptions.LEAST_TAKEN': (least) =>
+    between(0.99 * least, 1.01 * least, (share) =>
+      finds(
+        'interruptions',
+        still(300, (frame) => ({ takenNs: frame % 100 === 50 ? Math.round(share * BUDGET) : 0 })),
+      ),
+    ),
+  'unmarked-time.LEAST_SHARE': (least) =>
+    between(0.99 * least, 1.01 * least, (share) =>
+      finds(
+        'unmarked-time',
+        still(100, () => ({ restNs: Math.round(share * BUDGET) })),
+      ),
+    ),
+  'spread-thin.SMALL': (small) =>
+    between(1.01 * small, 0.99 * small, (share) => finds('spread-thin', thin(25, share))),
+  'spread-thin.LEAST_PATHS': (least) =>
+    between(least - 1, least, (paths) => finds('spread-thin', thin(paths, 0.015))),
+  'spread-thin.LEAST_SUM': (least) =>
+    between(0.99, 1.01, (times) => finds('spread-thin', thin(25, (times * least) / 25))),
 }
 
 const JOIN = { markers: { join: { kind: 'wait:job' as const } } }

@@ -82,7 +82,10 @@ export function noisyNight(night: Night): Study {
         ? []
         : Array.from({ length: runs }, () => run(marker, lasting((share * fill * budgetNs) / runs))),
     )
-    const children = [...own, ...inside.map((span) => ({ ...span, selfNs: Math.round(span.selfNs * factor) }))]
+    const children = [
+      ...own,
+      ...inside.map((span) => ({ ...span, selfNs: Math.round(span.selfNs * factor) })),
+    ]
     heap += 200_000
     if (random() < 0.05) moths = Math.max(20, Math.min(60, moths + Math.round(2 * normalFrom(random))))
     if (random() < collections / target) {
@@ -117,11 +120,7 @@ const totalNs = ({ selfNs, children = [] }: Run): number =>
   children.reduce((sum, child) => sum + totalNs(child), selfNs)
 
 /** Lengthens the runs that are struck; each is struck as likely as it is long. @returns ns taken in all */
-function interrupt(
-  runs: Run[],
-  interruptions: Machine['interruptions'],
-  random: () => number,
-): number {
+function interrupt(runs: Run[], interruptions: Machine['interruptions'], random: () => number): number {
   if (interruptions === undefined) return 0
   let taken = 0
   const perNs = interruptions.perSecond / 1e9

@@ -40,7 +40,20 @@ const partnersIn = (frames: TestFrame[]) =>
     name.startsWith('shift '),
   ).length
 
+/** So many are there in the first part of the take, far more later. */
+const growingAfter = (share: number): TestFrame[] =>
+  Array.from({ length: 200 }, (_, frame) => ({
+    runs: [run('ghosts', MS)],
+    updaters: { ghost: [frame < 200 * share ? 10 : 90, 0, 0] as [number, number, number] },
+  }))
+
 export const REMEDY_EDGES: Record<string, Edge> = {
+  'cap.BEGINNING': (beginning) =>
+    between(
+      beginning - 0.05,
+      beginning,
+      (share) => inputOf(growingAfter(share), item('cap', ['ghosts']), 'most').suggested === 10,
+    ),
   'timer.ALLOWED_MS': suggested(() => inputOf(working(2), item('timer', ['work']), 'allowed').suggested),
   'stagger.COMMON': (least) =>
     between(10 * least - 1, 10 * least, (common) => partnersIn(sweeping(1, common)) === 1),

@@ -2,9 +2,11 @@
 import { allocatorsOf } from '../../src/detect/collections.ts'
 import { periodOf } from '../../src/detect/periodic.ts'
 import { fitScaling, holdsThroughout, pointsOf } from '../../src/detect/scaling.ts'
+import { costsOf } from '../../src/detect/finding.ts'
 import { isFolded, type Finding } from '@lapsus/core/detect'
 import { between, BUDGET, evidenceOf, line, MS, spikesAt, still, upTo, type Edge } from './edges.ts'
 import { allocating } from './kind-edges.ts'
+import { machine, speed, strikes } from './machine-edges.ts'
 import { run, type TestFrame } from './studies.ts'
 
 // --- spikes
@@ -267,6 +269,9 @@ const named = (group: string, edges: Record<string, Edge>) =>
 
 export const SHARED_EDGES: Record<string, Edge> = {
   ...named('spikes', spikes),
+  ...named('speed', speed),
+  ...named('strikes', strikes),
+  ...named('machine', machine),
   ...named('families', families),
   ...named('periods', periods),
   ...named('scaling', scaling),
@@ -275,6 +280,12 @@ export const SHARED_EDGES: Record<string, Edge> = {
       least - 0.01,
       least,
       (share) => allocatorsOf(evidenceOf(allocating(share, 100)).study)[0]!.steady,
+    ),
+  'findings.FLOOR': (least) =>
+    between(
+      100 * least - 1,
+      100 * least,
+      (strikes) => costsOf({ count: 100 }, { sumNs: MS, strikes }).trouble === 'floor',
     ),
   'findings.WORTH_SHOWING': (least) =>
     between(0.99 * least, 1.01 * least, (share) => {

@@ -3,6 +3,8 @@ import fc from 'fast-check'
 import {
   emptyChunk,
   encodeRecord,
+  FRAME_COLUMNS,
+  newColumns,
   type AnyRecord,
   type ChunkRecord,
   type DeclareRecord,
@@ -104,7 +106,7 @@ export function chunkRecord(sequence: number, frames: FrameSpec[], startNs = 0):
     ...emptyChunk(sequence),
     frameStartNs: Float64Array.from(starts),
     frameDurationNs: Float64Array.from(durations),
-    steps: new Uint32Array(frames.length),
+    ...newColumns(FRAME_COLUMNS, frames.length),
     lanes: rows.map((row, lane): LaneSpans => ({
       lane,
       count: Uint32Array.from(row.count),

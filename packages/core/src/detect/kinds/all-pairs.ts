@@ -1,6 +1,7 @@
+import { sum } from '../../stats/index.ts'
 import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../gather-evidence.ts'
-import { floorCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
 import { amount, costWords, msOf, share, three, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
@@ -75,10 +76,8 @@ function manyAgainstMany(evidence: Evidence, course: PathCourse, sources: LoadSo
   if (best === null) return null
   const { source, scaling } = best
   const { least, most } = ends(scaling)
-  // What a run costs however few there are stays; the rest is for those that are too far to matter.
-  const recoverableNs = means.selfNs * (1 - scaling.best!.baseNs / Math.max(1, costAt(scaling.best!, most)))
   const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
-  return finding(evidence, course, best, recoverableNs, {
+  return finding(evidence, course, best, {
     text:
       `${name} runs ${amount(means.calls)} times a frame, and each run costs more the more ${source.name} there are: ` +
       `${msOf(costAt(scaling.best!, least))} at ${amount(least)}, ${msOf(costAt(scaling.best!, most))} at ${amount(most)}. ` +
@@ -103,8 +102,7 @@ function square(evidence: Evidence, course: PathCourse, sources: LoadSource[]): 
   const means = evidence.means(course.path)
   const { value, low, high } = scaling.exponent!
   const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
-  const recoverableNs = means.selfNs * (1 - scaling.best!.baseNs / Math.max(1, costAt(scaling.best!, most)))
-  return finding(evidence, course, best, recoverableNs, {
+  return finding(evidence, course, best, {
     text:
       `${name} grows with the square of ${source.name} (exponent ${three(value)}, between ${three(low)} and ${three(high)}): ` +
       `${msOf(costAt(scaling.best!, most))} at ${amount(most)}, ${msOf(costAt(scaling.best!, 2 * most))} at twice as many. ` +
@@ -112,19 +110,36 @@ function square(evidence: Evidence, course: PathCourse, sources: LoadSource[]): 
   })
 }
 
+/**
+ * What of the cost hangs on the load, each frame at its own, ns. What a run costs however few there are stays; the rest is
+ * for those that are too far to matter.
+ */
+function growing({ frame, selfNs }: PathCourse, load: Float64Array, { best }: Scaling): number {
+  let sumNs = 0
+  selfNs.forEach((ns, cell) => {
+    const atLoad = costAt(best!, load[frame[cell]!]!)
+    if (atLoad > 0) sumNs += ns * Math.max(0, 1 - best!.baseNs / atLoad)
+  })
+  return sumNs
+}
+
 function finding(
   evidence: Evidence,
   course: PathCourse,
   { source, scaling }: Fitted,
-  recoverableNs: number,
   { text }: { text: string },
 ): Finding {
-  const { selfNs } = evidence.means(course.path)
+  const recoverableNs = growing(course, source.values, scaling)
   return {
     kind: 'all-pairs',
     path: course.path,
     text,
-    ...floorCosts(selfNs, recoverableNs),
+    ...costsOf(evidence, {
+      sumNs: sum(course.selfNs),
+      strikes: course.frame.length,
+      recoverableNs,
+      trouble: 'floor',
+    }),
     confidence: scaling.explained >= 0.9 ? 'high' : 'medium',
     because: `the law explains ${share(scaling.explained)} of how the cost varies over ${scaling.points.length} loads of ${source.name}`,
     frames: worstFrames(course.frame, course.selfNs),

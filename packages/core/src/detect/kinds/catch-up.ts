@@ -1,5 +1,5 @@
 import { sum } from '../../stats/index.ts'
-import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { amount, msOf, overAll, plural, share, part } from '../sentences.ts'
 import { stepFigures } from '../waiting.ts'
 
@@ -10,7 +10,7 @@ const NEARLY_FULL = 0.8
 
 /** Fixed steps that multiply after a long frame, and make the next one long too. */
 const catchUp: Detector = (evidence) => {
-  const { study, count } = evidence
+  const { study } = evidence
   const figures = stepFigures(evidence)
   if (figures === null) return []
   const { path, costNs, usual, utilisation } = figures
@@ -33,7 +33,7 @@ const catchUp: Detector = (evidence) => {
           ? 'at 100 % the game never catches up.'
           : 'a limit a frame would keep the frames short.') +
         ` ${overAll(evidence, meanExtraNs, multiplied.length)}`,
-      ...spikeCosts(meanExtraNs, multiplied.length, count),
+      ...costsOf(evidence, { sumNs: sum(extra), strikes: multiplied.length }),
       confidence: path === null ? 'low' : 'high',
       because:
         path === null

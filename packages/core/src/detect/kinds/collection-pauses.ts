@@ -1,5 +1,5 @@
-import { pauseTotalNs } from '../collections.ts'
-import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { pauseTotalNs, timesOf } from '../collections.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { allocationOf, collectionKinds } from '../memory.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
 import { costWords, msOf, plural, share, three, part } from '../sentences.ts'
@@ -13,8 +13,9 @@ const collectionPauses: Detector = (evidence) => {
   const { collections, budgetNs, count, study, seconds } = evidence
   const felt = collections.filter(({ pauseNs }) => pauseNs >= FELT * budgetNs)
   if (felt.length < LEAST_FELT) return []
-  const { bytesPerSecond } = allocationOf(evidence)
-  const meanNs = pauseTotalNs(felt) / felt.length
+  const { bytesPerSecond, allocatedFrom } = allocationOf(evidence)
+  const times = timesOf(felt)
+  const meanNs = pauseTotalNs(felt) / times
   const suspected = felt.some((collection) => collection.suspected)
   const blamed = collectionKinds(evidence)[0]?.blame[0]
   const over = felt.filter(({ frame }) => study.frames.workNs[frame]! > budgetNs).length
@@ -23,12 +24,19 @@ const collectionPauses: Detector = (evidence) => {
       kind: 'collection-pauses',
       path: null,
       text:
-        `${plural(felt.length, 'collection')} (${three((felt.length / seconds) * 60)} a minute) pause the game for ${msOf(meanNs)} on average, ` +
+        `${plural(times, 'collection')} (${three((times / seconds) * 60)} a minute) pause the game for ${msOf(meanNs)} on average, ` +
         `the worst for ${msOf(Math.max(...felt.map(({ pauseNs }) => pauseNs)))}; ${plural(over, 'frame')} of these are over budget. ` +
         `All collections: ${costWords(evidence, pauseTotalNs(collections) / count)}. ` +
-        `${bytesWords(Math.round(bytesPerSecond))} are allocated each second` +
-        (blamed === undefined ? '.' : `, ${share(blamed.share)} by ${evidence.names(blamed.path).at(-1)}.`),
-      ...spikeCosts(meanNs, felt.length, count),
+        (allocatedFrom === 'nothing'
+          ? 'How much is allocated is not recorded.'
+          : `${bytesWords(Math.round(bytesPerSecond))} are allocated each second` +
+            (blamed === undefined
+              ? '.'
+              : `, ${share(blamed.share)} by ${evidence.names(blamed.path).at(-1)}.`)),
+      ...costsOf(evidence, {
+        sumNs: pauseTotalNs(felt),
+        strikes: new Set(felt.map(({ frame }) => frame)).size,
+      }),
       confidence: suspected ? 'low' : 'high',
       because: suspected
         ? 'falls of the heap are taken for collections; how long they took is not known'

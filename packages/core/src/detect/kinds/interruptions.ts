@@ -1,7 +1,7 @@
 import { mean } from '../../stats/index.ts'
 import { LEAST_STRUCK } from '../blame-machine.ts'
 import type { Evidence } from '../gather-evidence.ts'
-import { MOST_FRAMES, type Detector, type Kind } from '../finding.ts'
+import { costsOf, MOST_FRAMES, type Detector, type Kind } from '../finding.ts'
 import { msOf, overAll, part, plural } from '../sentences.ts'
 
 /** Shorter absences than this share of the budget are the course of things. */
@@ -14,7 +14,7 @@ interface Absence {
 
 /** The system takes the thread away, or slows all code, at no particular place. */
 const interruptions: Detector = (evidence) => {
-  const { budgetNs, count, spikes } = evidence
+  const { budgetNs, spikes } = evidence
   const told = toldAbsences(evidence)
   const struck = evidence.strikes.byChance.map(({ frame, excessNs }) => ({ frame, ns: excessNs }))
   const away = [...told, ...struck]
@@ -22,21 +22,15 @@ const interruptions: Detector = (evidence) => {
   const slowFrames = slow.map(({ frame, machine }) => ({ frame, ns: machine!.excessNs }))
   const all = [...away, ...slowFrames]
   if (away.length < LEAST_STRUCK && slow.length < LEAST_STRUCK) return []
-  const meanNs = mean(all.map(({ ns }) => ns))
-  const costNs = (meanNs * all.length) / count
+  const sumNs = all.reduce((sum, { ns }) => sum + ns, 0)
   const struckFrames = new Set(all.map(({ frame }) => frame)).size
   const worst = all.sort((a, b) => b.ns - a.ns)
   return [
     {
       kind: 'interruptions',
       path: null,
-      trouble: 'machine',
-      text: `${awayWords(away)}${slowWords(evidence)} This is not the game’s code: close other programs, or record on a machine that does nothing else. ${overAll(evidence, meanNs, all.length)}`,
-      costNs,
-      costNsWhereItStrikes: (costNs * count) / struckFrames,
-      recoverableNs: 0,
-      recoverableNsWhereItStrikes: 0,
-      comingNs: 0,
+      text: `${awayWords(away)}${slowWords(evidence)} This is not the game’s code: close other programs, or record on a machine that does nothing else. ${overAll(evidence, sumNs / struckFrames, struckFrames)}`,
+      ...costsOf(evidence, { sumNs, strikes: struckFrames, recoverableNs: 0, trouble: 'machine' }),
       confidence: told.length > 0 || slow.length >= LEAST_STRUCK ? 'high' : 'medium',
       because: becauseWords(told.length, struck.length, slow.length),
       frames: [...new Set(worst.map(({ frame }) => frame))].slice(0, MOST_FRAMES),

@@ -1,6 +1,6 @@
 import { percentile } from '../../stats/index.ts'
 import type { Evidence } from '../gather-evidence.ts'
-import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { costWords, msOf, plural, share, part } from '../sentences.ts'
 import { waitingPaths } from '../waiting.ts'
 
@@ -30,7 +30,7 @@ const jobWaits: Detector = (evidence) =>
         (other === undefined
           ? ''
           : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}${mostlyWords(evidence, other.mostly)}.`),
-      ...spikeCosts(feltNs, felt.length, evidence.count),
+      ...costsOf(evidence, { sumNs: feltNs * felt.length, strikes: felt.length }),
       confidence: other === undefined ? 'medium' : 'high',
       because:
         other === undefined

@@ -1,7 +1,8 @@
 import { NO_PATH } from '../../take/index.ts'
+import { median } from '../../stats/index.ts'
 import type { PathCourse } from '../../study/index.ts'
-import { usualWhereItRuns, type Evidence } from '../gather-evidence.ts'
-import { spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
+import type { Evidence } from '../gather-evidence.ts'
+import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { periodOf, type Period } from '../periodic.ts'
 import { amount, msOf, overAll, plural, three, part } from '../sentences.ts'
 
@@ -24,7 +25,8 @@ const lockStep: Detector = (evidence) => {
     if (course.frame.length > evidence.count / SHORTEST_PERIOD) return []
     const period = periodOf(course)
     if (period === null || period.frames < SHORTEST_PERIOD) return []
-    const costNs = usualWhereItRuns(evidence, course, 'totalNs')
+    // Of all frames in which it runs: those in which two meet may all be spikes.
+    const costNs = median(course.totalNs)
     return costNs >= LEAST_COST * budgetNs ? [{ course, period, costNs }] : []
   })
   // Only the outermost: what runs inside it falls into its frames by nature, and is the same work.
@@ -57,12 +59,11 @@ function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
         `(every ${amount(smaller.period.frames)}, ${msOf(smaller.costNs)}) fall into the same frames, ${plural(common.length, 'time')} of ${amount(rarer)}: ` +
         `${msOf(larger.costNs + smaller.costNs)} in these. Parted, no frame would carry more than ${msOf(larger.costNs)} of it. ` +
         overAll(evidence, larger.costNs + smaller.costNs, common.length),
-      ...spikeCosts(
-        larger.costNs + smaller.costNs,
-        common.length,
-        evidence.count,
-        smaller.costNs / (larger.costNs + smaller.costNs),
-      ),
+      ...costsOf(evidence, {
+        sumNs: (larger.costNs + smaller.costNs) * common.length,
+        strikes: common.length,
+        recoverableNs: smaller.costNs * common.length,
+      }),
       confidence: 'high',
       because: `${plural(common.length, 'frame')} hold both; by chance it would be ${three((one.course.frame.length * other.course.frame.length) / evidence.count)}`,
       frames: worstFrames(

@@ -1,5 +1,5 @@
 import { median, sum } from '../../stats/index.ts'
-import { spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { causesOfFamilies } from '../families.ts'
 import { msOf, overAll, plural, rate, share, part } from '../sentences.ts'
 
@@ -26,7 +26,7 @@ const longCalls: Detector = (evidence, claimed) => {
       text:
         `One run of ${name} takes ${msOf(perRun)} by itself, ${share(perRun / budgetNs)} of the budget. It runs ${rate(course.frame.length / seconds)}; ` +
         `in the other frames it costs nothing. It is slow, not called too often. ${overAll(evidence, whereNs, course.frame.length)}`,
-      ...spikeCosts(whereNs, course.frame.length, count),
+      ...costsOf(evidence, { sumNs: sum(course.selfNs), strikes: course.frame.length }),
       confidence: course.frame.length >= 5 ? 'high' : 'medium',
       because: `the median of ${plural(course.frame.length, 'frame')} in which it ran`,
       frames: worstFrames(course.frame, course.selfNs),

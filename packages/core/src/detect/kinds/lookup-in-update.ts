@@ -1,5 +1,6 @@
 import { SEARCH_TAG } from '../../format/index.ts'
-import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { sum } from '../../stats/index.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { amount, costWords, msOf, plural, share, part } from '../sentences.ts'
 
 /** A search that runs in fewer frames than this is no part of the steady state. */
@@ -18,7 +19,7 @@ const lookupsInUpdates: Detector = (evidence) =>
       text:
         `${name} searches ${amount(means.calls)} times a frame at ${msOf(each)} each: ${costWords(evidence, means.totalNs)}. ` +
         `Kept from once, the answer would cost next to nothing.`,
-      ...floorCosts(means.totalNs),
+      ...costsOf(evidence, { sumNs: sum(course.totalNs), strikes: course.frame.length, trouble: 'floor' }),
       confidence: 'high',
       because: `the game tags it as a search, and it ran in ${share(means.share)} of ${plural(evidence.count, 'frame')}`,
       frames: worstFrames(course.frame, course.totalNs),

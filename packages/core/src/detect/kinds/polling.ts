@@ -1,5 +1,5 @@
 import { sum } from '../../stats/index.ts'
-import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { costWords, plural, rate } from '../sentences.ts'
 
 /** Runs for each change from which on it is polling. */
@@ -14,9 +14,13 @@ const polling: Detector = (evidence) =>
     if (watched.length === 0) return []
     const runs = sum(course.calls)
     const changes = watched.reduce((sum, series) => sum + series.changes.reduce((a, b) => a + b, 0), 0)
-    if (runs < LEAST_RATIO * Math.max(1, changes) || runs < seconds) return []
+    // Runs that say they changed something were worth it, whatever the watches say.
+    const { said, needless } = course.details ?? {}
+    const news = Math.max(changes, sum(said) - sum(needless))
+    if (runs < LEAST_RATIO * Math.max(1, news) || runs < seconds) return []
     const totalNs = sum(course.totalNs)
-    const costNs = (totalNs * (1 - changes / runs)) / count
+    const sumNs = totalNs * (1 - news / runs)
+    const costNs = sumNs / count
     const names = watches.map((id) => `“${study.declarations.watches.get(id)?.name}”`).join(', ')
     return {
       kind: 'polling',
@@ -24,7 +28,7 @@ const polling: Detector = (evidence) =>
       text:
         `${name} runs ${rate(runs / seconds)} to look at ${names}, which changes ${rate(changes / seconds)}: ` +
         `${costWords(evidence, costNs)} for old news.`,
-      ...floorCosts(costNs),
+      ...costsOf(evidence, { sumNs, strikes: course.frame.length, trouble: 'floor' }),
       confidence: changes > 0 ? 'high' : 'medium',
       because: `counted: ${plural(runs, 'run')}, ${plural(changes, 'change')} of what it declares to watch`,
       frames: worstFrames(course.frame, course.totalNs),
@@ -40,7 +44,7 @@ export const kind: Kind = {
   order: 4,
   words: 'looks at old news',
   found: `a marker that declares watches runs at least ${LEAST_RATIO} times as often as these change, and once a second`,
-  cost: 'total × (1 − changes / runs)',
+  cost: 'total × (1 − changes / runs); runs that say they changed something count as changes',
   claims: true,
   limits: { LEAST_RATIO },
   detect: polling,

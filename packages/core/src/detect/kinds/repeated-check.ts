@@ -1,5 +1,5 @@
 import { sum } from '../../stats/index.ts'
-import { floorCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { amount, costWords, plural, share, three, part } from '../sentences.ts'
 
 /** Fewer repetitions than this share of the runs are a coincidence. */
@@ -21,7 +21,10 @@ const repeatedChecks: Detector = (evidence) =>
       text:
         `${name} runs ${amount(perFrame)} times a frame, and ${three(repeated / evidence.count)} of these ask what was asked ` +
         `and answered alike in the same frame: ${costWords(evidence, costNs)}. ${three(perFrame - repeated / evidence.count)} would do.`,
-      ...floorCosts(costNs),
+      ...costsOf(evidence, {
+        sumNs: sum(course.details.repeatedNs),
+        strikes: course.details.repeated.filter((times) => times > 0).length,
+      }),
       confidence: 'high',
       because: `the same key gave the same answer in ${share(repeated / calls)} of ${plural(calls, 'run')}`,
       frames: worstFrames(course.frame, course.details.repeatedNs),

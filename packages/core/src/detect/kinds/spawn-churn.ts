@@ -1,11 +1,11 @@
-import { lowerBound, mean, median, sum } from '../../stats/index.ts'
-import { pauseTotalNs } from '../collections.ts'
+import { lowerBound, mean, sum } from '../../stats/index.ts'
+import { pauseTotalNs, timesOf, usualPauseNs, type Collection } from '../collections.ts'
 import type { Evidence } from '../gather-evidence.ts'
-import { floorCosts, spikeCosts, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
+import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
 import { instancesOf, type InstanceSeries } from '../instances.ts'
 import { allocationOf } from '../memory.ts'
 import { costWords, msOf, plural, share, three, part } from '../sentences.ts'
-import type { PathCourse } from '../../study/index.ts'
+import { countedSeconds, type PathCourse } from '../../study/index.ts'
 
 /** Fewer births a second are the course of things. */
 const LEAST_BIRTHS = 5
@@ -19,7 +19,8 @@ const spawnChurn: Detector = (evidence) => {
   const { bytesPerSecond } = allocationOf(evidence)
   return instancesOf(evidence.study).flatMap((instances) => {
     const { born, died } = instances
-    if (born === 0 || born < LEAST_BIRTHS * evidence.seconds || died < LEAST_DEATHS * born) return []
+    if (born === 0 || born < LEAST_BIRTHS * countedSeconds(evidence.study) || died < LEAST_DEATHS * born)
+      return []
     const maker = makerOf(evidence, instances.class)
     const ofBytes = shareOfBytes(maker, instances, bytesPerSecond * evidence.seconds)
     return [findingOf(evidence, instances, maker, ofBytes)]
@@ -32,25 +33,28 @@ function findingOf(
   maker: PathCourse | null,
   ofBytes: number | null,
 ): Finding {
-  const { count, seconds, collections } = evidence
+  const { count, collections } = evidence
+  const seconds = countedSeconds(evidence.study)
   const { name, born, died, alive } = instances
-  const makingNs = maker === null ? 0 : sum(maker.selfNs) / count
-  const pausesNs = ofBytes === null ? 0 : (pauseTotalNs(collections) / count) * ofBytes
-  const perPauseNs = (pausesNs * count) / Math.max(1, collections.length)
-  const pauseNs = collections.length === 0 ? 0 : median(collections.map(({ pauseNs }) => pauseNs))
+  const makingNs = maker === null ? 0 : sum(maker.selfNs)
+  const pausesNs = ofBytes === null ? 0 : pauseTotalNs(collections) * ofBytes
+  const pauseNs = usualPauseNs(collections)
   const lifeS = mean(alive.filter((value) => !Number.isNaN(value))) / (died / seconds)
-  const costNs = makingNs + pausesNs
+  const costNs = (makingNs + pausesNs) / count
   const bytesWords =
     ofBytes === null || collections.length === 0
       ? ''
-      : ` They are ${share(ofBytes)} of what is allocated, and so of ${plural(collections.length, 'collection')} of ${msOf(pauseNs)} each.`
+      : ` They are ${share(ofBytes)} of what is allocated, and so of ${plural(timesOf(collections), 'collection')} of ${msOf(pauseNs)} each.`
   return {
     kind: 'spawn-churn',
     path: maker?.path ?? null,
     text:
       `${three(born / seconds)} of “${name}” are born and ${three(died / seconds)} die each second, though each lives only about ${three(lifeS)} s: ` +
       `${costWords(evidence, costNs)}.${bytesWords} A pool would make none.`,
-    ...(perPauseNs > costNs ? spikeCosts(perPauseNs, collections.length, count) : floorCosts(costNs)),
+    ...costsOf(evidence, {
+      sumNs: makingNs + pausesNs,
+      strikes: struckFrames(maker, pausesNs > 0 ? collections : []),
+    }),
     confidence: maker !== null && ofBytes !== null ? 'high' : 'medium',
     because:
       `births and deaths are counted (${three(born)} and ${three(died)})` +
@@ -63,6 +67,10 @@ function findingOf(
     gauge: null,
   }
 }
+
+/** In how many frames instances are made, or collected. */
+const struckFrames = (maker: PathCourse | null, collections: readonly Collection[]): number =>
+  new Set([...(maker?.frame ?? []), ...collections.map(({ frame }) => frame)]).size
 
 /** The path that runs as often as instances are born, in the frames in which they are. */
 function makerOf(evidence: Evidence, id: number): PathCourse | null {

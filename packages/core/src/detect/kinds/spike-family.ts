@@ -3,7 +3,7 @@ import { causeWords, OUTSIDE } from '../../words/index.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import type { SpikeFamily } from '../families.ts'
 import {
-  spikeCosts,
+  costsOf,
   worstFrames,
   type Confidence,
   type Detector,
@@ -20,7 +20,9 @@ const ONE_PATH = 0.5
 
 /** Spikes that come again for the same reason. */
 const spikeFamilies: Detector = (evidence) =>
-  evidence.families.filter((family) => isWorthSaying(evidence, family)).map((family) => findingOf(evidence, family))
+  evidence.families
+    .filter((family) => isWorthSaying(evidence, family))
+    .map((family) => findingOf(evidence, family))
 
 /**
  * Runs that were merely slower, at no particular time, are the game's where the machine does not explain them; and
@@ -37,11 +39,14 @@ function isWorthSaying({ study, strikes }: Evidence, family: SpikeFamily): boole
 }
 
 function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
-  const { count } = evidence
   const members = family.spikes.map((index) => evidence.spikes[index]!)
   const cause = family.causes[0]!
   const names = cause.path === null ? [OUTSIDE] : evidence.names(cause.path)
-  const explainedNs = family.causes.reduce((sum, { excessNs }) => sum + excessNs, 0)
+  // Of all frames of the episodes, the causes have the share that they have of the worst ones.
+  const causeNs = family.causes.reduce((sum, { excessNs }) => sum + excessNs, 0)
+  const explained = Math.min(1, causeNs / family.meanExcessNs)
+  const sumNs = explained * members.reduce((sum, { severityNs }) => sum + severityNs, 0)
+  const strikes = members.reduce((sum, { frames }) => sum + frames, 0)
   const usual = members.reduce(
     (sum, { typicalFrame }) => sum + evidence.study.frames.workNs[typicalFrame]!,
     0,
@@ -67,8 +72,8 @@ function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
           }),
         )
         .join('; ')}. ` +
-      overAll(evidence, explainedNs, members.length),
-    ...spikeCosts(explainedNs, members.length, count),
+      overAll(evidence, sumNs / strikes, strikes),
+    ...costsOf(evidence, { sumNs, strikes, trouble: 'spike' }),
     confidence,
     because,
     frames: worstFrames(
@@ -129,7 +134,7 @@ export const kind: Kind = {
   order: 1,
   words: 'spikes that come again',
   found: `a family with a moment or a period; or of ${LEAST_UNEXPLAINED} spikes or more that one path explains by ${part(ONE_PATH)} or more: by more runs, by a wait for input or output, or by slower runs that the machine does not explain`,
-  cost: 'excess of the causes',
+  cost: 'excess of the causes, in all frames of the episodes',
   claims: false,
   limits: { LEAST_UNEXPLAINED, ONE_PATH, FEW_RUNS },
   detect: spikeFamilies,

@@ -1,6 +1,6 @@
-import { median } from '../../stats/index.ts'
-import { allocatorsOf, pauseTotalNs, STEADY } from '../collections.ts'
-import { floorCosts, spikeCosts, worstFrames, type Detector, type Kind } from '../finding.ts'
+import { allocationOf } from '../memory.ts'
+import { allocatorsOf, pauseTotalNs, STEADY, timesOf, usualPauseNs } from '../collections.ts'
+import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { msOf, overAll, plural, share, three, part } from '../sentences.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
 
@@ -11,6 +11,7 @@ const LEAST_BYTES = 16_000
 const steadyAllocation: Detector = (evidence, claimed) => {
   const { study, count, seconds, collections } = evidence
   const allocators = allocatorsOf(study)
+  const { bytesPerSecond } = allocationOf(evidence)
   const all = allocators.reduce((sum, { bytes }) => sum + bytes, 0)
   return allocators.flatMap(({ path, bytes, share: ofFrames, steady }) => {
     const perFrame = bytes / count
@@ -18,17 +19,19 @@ const steadyAllocation: Detector = (evidence, claimed) => {
     const course = study.courses.get(path)!
     const { name } = study.declarations.marker(study.paths.get(path).marker)
     const ofBytes = bytes / all
-    const pauseNs = collections.length === 0 ? 0 : median(collections.map(({ pauseNs }) => pauseNs))
-    const wherePausedNs = (pauseTotalNs(collections) * ofBytes) / Math.max(1, collections.length)
+    const pauseNs = usualPauseNs(collections)
+    const times = timesOf(collections)
+    const ofEachNs = (pauseTotalNs(collections) * ofBytes) / Math.max(1, times)
+    const pausedFrames = new Set(collections.map(({ frame }) => frame)).size
     return {
       kind: 'steady-allocation',
       path,
       text:
-        `${name} allocates ${bytesWords(Math.round(perFrame))} in every frame, ${bytesWords(Math.round(bytes / seconds))} each second: ` +
-        `${share(ofBytes)} of all that is allocated, and so ${msOf(wherePausedNs)} of each of ${plural(collections.length, 'collection')} ` +
-        `(${msOf(pauseNs)}, ${three((collections.length / seconds) * 60)} a minute). In steady state it would allocate nothing. ` +
-        overAll(evidence, wherePausedNs, collections.length),
-      ...(collections.length > 0 ? spikeCosts(wherePausedNs, collections.length, count) : floorCosts(0)),
+        `${name} allocates ${bytesWords(Math.round(perFrame))} in every frame, ${bytesWords(Math.round(ofBytes * bytesPerSecond))} each second: ` +
+        `${share(ofBytes)} of all that is allocated, and so ${msOf(ofEachNs)} of each of ${plural(times, 'collection')} ` +
+        `(${msOf(pauseNs)}, ${three((times / seconds) * 60)} a minute). In steady state it would allocate nothing. ` +
+        overAll(evidence, ofEachNs, times),
+      ...costsOf(evidence, { sumNs: pauseTotalNs(collections) * ofBytes, strikes: pausedFrames }),
       confidence: 'high',
       because: `bytes are measured, in ${share(ofFrames)} of ${plural(count, 'frame')}`,
       frames: worstFrames(course.frame, course.details!.bytes),

@@ -1,4 +1,11 @@
-import { CONFIDENCES, EVIDENCE_VIEWS, FINDING_KINDS, REMEDY_KINDS, TROUBLES, WHYS } from '../../detect/index.ts'
+import {
+  CONFIDENCES,
+  EVIDENCE_VIEWS,
+  FINDING_KINDS,
+  REMEDY_KINDS,
+  TROUBLES,
+  WHYS,
+} from '../../detect/index.ts'
 import { list, number, object, oneOf, orNone, rows, text, truth, whole, type Told } from '../shape.ts'
 
 const pathId = orNone(whole('number of the path; null for whole frames, or for time outside any marker'))
@@ -38,7 +45,10 @@ export const CAUSE = {
   usualMs: number('median of the normal frames around', 'ms'),
   calls: number('runs'),
   usualCalls: number('runs in the normal frames around, the median'),
-  why: oneOf(WHYS, 'more runs, slower ones, a collection, a wait, or the machine: then `calls` says how many times as long all code took'),
+  why: oneOf(
+    WHYS,
+    'more runs, slower ones, a collection, a wait, or the machine: then `calls` says how many times as long all code took',
+  ),
 }
 export type CauseReport = Told<typeof CAUSE>
 

@@ -3,7 +3,7 @@ import { outcome, type Remedy } from '../remedy.ts'
 /** The work is removed. */
 export const remedy: Remedy = {
   kind: 'drop',
-  order: 17,
+  order: 18,
   words: 'drop',
   about: 'the work is removed',
   price: 'the feature',
