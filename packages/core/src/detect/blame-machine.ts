@@ -2,19 +2,17 @@
 import { lowerBound, median } from '../stats/index.ts'
 import { factorAt, LEAST_TELLING, runNsOf, type MachineSpeed, type Study } from '../study/index.ts'
 import type { Spike } from './spikes.ts'
-import type { Strikes } from './strikes.ts'
+import { isMachine, type Strikes } from './strikes.ts'
 
 /** What the machine did explains at least this share of the excess. */
 const MOST_OF_IT = 0.5
 /** Code that is slower by less than this factor is not slow. */
 const SLOWER = 1.3
-/** Fewer runs that were struck may be anything. */
-export const LEAST_STRUCK = 3
 
-export const MACHINE_LIMITS = { MOST_OF_IT, SLOWER, LEAST_STRUCK }
+export const MACHINE_LIMITS = { MOST_OF_IT, SLOWER }
 
 /** How it is known: the system says so; all code was slower at once; a run was struck as any run may be. */
-export type Token = 'told' | 'slower' | 'struck'
+type Token = 'told' | 'slower' | 'struck'
 
 export interface MachineBlame {
   by: Token
@@ -34,8 +32,9 @@ export function blameMachine(
   const { takenNs } = study.frames
   const known = takenNs.filter((ns) => ns >= 0)
   const usuallyTakenNs = known.length === 0 ? 0 : median(known)
-  const enough = strikes.byChance.length >= LEAST_STRUCK
-  const struckNs = new Map(enough ? strikes.byChance.map(({ frame, excessNs }) => [frame, excessNs]) : [])
+  const struckNs = new Map(
+    isMachine(strikes) ? strikes.byChance.map(({ frame, excessNs }) => [frame, excessNs]) : [],
+  )
   return spikes.map(({ frame, excessNs }) => {
     const least = MOST_OF_IT * excessNs
     const toldNs = takenNs[frame]! - usuallyTakenNs

@@ -19,12 +19,18 @@ const LEAST_EXCESS = 0.05
 const SIGMAS = 8
 /** The system’s own word counts where it explains this share of what is too much. */
 const TOLD = 0.5
+/** What strikes fewer paths than this may be the game's as well as the machine's. */
+const LEAST_PATHS = 2
+/** And fewer times than this may be anything. */
+const LEAST_TIMES = 3
 /** Paths struck in the same frame, from which on it is the frame that was slow and not one run. */
 const TOGETHER = 3
 /** The chance, after asking all paths, below which a path is struck too often for its share of the time. */
 const BELIEVED = 0.01
-/** So many strikes of one path, all within this share of their median, are no accidents: equally far apart, or most of all. */
+/** So many strikes of one path, all as large to this share, are no accidents if they are most of all there are. */
 const ALIKE = 0.3
+/** Or if they are as large and as far apart to this share. */
+const EQUAL = 0.08
 const LEAST_ALIKE = 4
 const MOST_OF_ALL = 0.5
 /** So many other paths that scatter as much make it the way of the machine. */
@@ -37,9 +43,12 @@ export const STRIKE_LIMITS = {
     LEAST_EXCESS,
     SIGMAS,
     TOLD,
+    LEAST_PATHS,
+    LEAST_TIMES,
     TOGETHER,
     BELIEVED,
     ALIKE,
+    EQUAL,
     LEAST_ALIKE,
     MOST_OF_ALL,
     OTHERS,
@@ -47,7 +56,7 @@ export const STRIKE_LIMITS = {
   },
 }
 
-export interface Strike {
+interface Strike {
   /** Null for time outside any marker. */
   path: number | null
   frame: number
@@ -66,6 +75,10 @@ export interface Strikes {
 
 /** Whether the system itself says that it took the thread for most of that time. */
 type IsTold = (frame: number, excessNs: number) => boolean
+
+/** Whether the strikes by chance are enough to say that it was the machine. */
+export const isMachine = ({ byChance }: Strikes): boolean =>
+  byChance.length >= LEAST_TIMES && new Set(byChance.map(({ path }) => path)).size >= LEAST_PATHS
 
 /** What is known of a path's runs, to tell those that are struck. */
 interface Runs {
@@ -167,8 +180,12 @@ function pathsOfTheirOwn(
     }
     const alike = left().find(
       ([, own]) =>
-        areAlike(own.map(({ excessNs }) => excessNs)) &&
-        (own.length >= MOST_OF_ALL * total || areAlike(gapsOf(own), LEAST_ALIKE - 1)),
+        (own.length >= Math.max(LEAST_ALIKE, MOST_OF_ALL * total) &&
+          areAlike(
+            own.map(({ excessNs }) => excessNs),
+            ALIKE,
+          )) ||
+        haveRhythm(own),
     )
     const next = clearest?.path ?? alike?.[0]
     if (next === undefined) return own
@@ -176,8 +193,22 @@ function pathsOfTheirOwn(
   }
 }
 
-const areAlike = (values: readonly number[], least = LEAST_ALIKE): boolean =>
-  values.length >= least && Math.max(...values) - Math.min(...values) <= ALIKE * median(values)
+const areAlike = (values: readonly number[], alike: number): boolean =>
+  Math.max(...values) - Math.min(...values) <= alike * median(values)
+
+/** Whether those of about one size are equally far apart. */
+function haveRhythm(strikes: readonly Strike[]): boolean {
+  const bySize = [...strikes].sort((a, b) => a.excessNs - b.excessNs)
+  let end = 0
+  for (let first = 0; first + LEAST_ALIKE <= bySize.length; first++) {
+    const before = end
+    while (end < bySize.length && bySize[end]!.excessNs <= (1 + EQUAL) * bySize[first]!.excessNs) end++
+    if (end === before || end - first < LEAST_ALIKE) continue
+    const alike = bySize.slice(first, end).sort((a, b) => a.frame - b.frame)
+    if (areAlike(gapsOf(alike), EQUAL)) return true
+  }
+  return false
+}
 
 const gapsOf = (strikes: readonly Strike[]): number[] =>
   strikes.slice(1).map(({ frame }, i) => frame - strikes[i]!.frame)

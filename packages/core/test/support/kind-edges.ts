@@ -455,6 +455,13 @@ export const KIND_EDGES: Record<string, Edge> = {
         still(300, (frame) => ({ takenNs: frame % 100 === 50 ? Math.round(share * BUDGET) : 0 })),
       ),
     ),
+  'interruptions.LEAST_TIMES': (least) =>
+    between(least - 1, least, (times) =>
+      finds(
+        'interruptions',
+        still(600, (frame) => ({ takenNs: frame % 100 === 50 && frame < 100 * times ? 9 * MS : 0 })),
+      ),
+    ),
   'unmarked-time.LEAST_SHARE': (least) =>
     between(0.99 * least, 1.01 * least, (share) =>
       finds(

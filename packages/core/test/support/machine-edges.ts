@@ -88,6 +88,8 @@ export const strikes: Record<string, Edge> = {
       }))
       return evidenceOf(frames).strikes.byChance.length === 0
     }),
+  LEAST_TIMES: (least) => between(least - 1, least, (times) => spread(times, 3)),
+  LEAST_PATHS: (least) => between(least - 1, least, (paths) => spread(3, paths)),
   // Three strikes, all of x, with sim and the time outside any marker asked as well: 3 × share³.
   BELIEVED: (believed) => {
     const share = (believed / 3) ** (1 / 3)
@@ -101,6 +103,17 @@ export const strikes: Record<string, Edge> = {
     between(alike + 0.01, alike - 0.01, (spread) =>
       nameOf(struck(at([10 * MS, 10 * MS, 10 * MS, (10 + 10 * spread) * MS]), 8 * MS)).includes('x'),
     ),
+  // Among others that come in between, four of 10 ms, the last a little later.
+  EQUAL: (equal) =>
+    between(equal + 0.005, equal - 0.005, (late) => {
+      const others = { 31: 3 * MS, 77: 5 * MS, 181: 4 * MS, 222: 7 * MS, 290: 6 * MS }
+      const last = 1600 + Math.round(200 * late)
+      const equalOnes = { 1000: 10 * MS, 1200: 10 * MS, 1400: 10 * MS, [last]: 10 * MS }
+      const all: Record<number, number> = { ...others, ...equalOnes }
+      return nameOf(still(2000, (frame) => ({ inside: [run('x', 8 * MS + (all[frame] ?? 0))] }))).includes(
+        'x',
+      )
+    }),
   LEAST_ALIKE: (least) =>
     between(least - 1, least, (times) =>
       nameOf(struck(at(Array.from({ length: times }, () => 10 * MS)), 8 * MS)).includes('x'),
@@ -117,6 +130,17 @@ export const strikes: Record<string, Edge> = {
   OTHERS: (others) => between(others - 1, others, (paths) => !nameOf(scattering(paths, 1)).includes('x')),
   COMPARABLE_RUNS: (times) =>
     between(times + 1, times, (runsEach) => !nameOf(scattering(3, runsEach)).includes('x')),
+}
+
+/** Whether the machine is blamed for so many strikes, which come in so many paths in turn. */
+function spread(times: number, paths: number): boolean {
+  const frames = still(400, (frame) => ({
+    inside: ['a', 'b', 'c'].map((name, i) => {
+      const strike = IRREGULAR.slice(0, times).indexOf(frame)
+      return run(name, 3 * MS + (strike >= 0 && strike % paths === i ? (12 + 5 * strike) * MS : 0))
+    }),
+  }))
+  return evidenceOf(frames).spikes[0]!.machine?.by === 'struck'
 }
 
 const scattering = (paths: number, runsEach: number): TestFrame[] =>
@@ -146,14 +170,5 @@ export const machine: Record<string, Edge> = {
         ),
       }))
       return evidenceOf(frames).spikes[0]!.machine?.by === 'slower'
-    }),
-  LEAST_STRUCK: (least) =>
-    between(least - 1, least, (times) => {
-      const frames = still(400, (frame) => ({
-        inside: ['a', 'b', 'c'].map((name, i) =>
-          run(name, 3 * MS + (i < times && frame === IRREGULAR[i] ? (12 + 5 * i) * MS : 0)),
-        ),
-      }))
-      return evidenceOf(frames).spikes[0]!.machine?.by === 'struck'
     }),
 }

@@ -1,11 +1,13 @@
 import { mean } from '../../stats/index.ts'
-import { LEAST_STRUCK } from '../blame-machine.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import { costsOf, MOST_FRAMES, type Detector, type Kind } from '../finding.ts'
-import { msOf, overAll, part, plural } from '../sentences.ts'
+import { msOf, overAll, part, plural, three } from '../sentences.ts'
+import { isMachine } from '../strikes.ts'
 
 /** Shorter absences than this share of the budget are the course of things. */
 const LEAST_TAKEN = 0.05
+/** Fewer times may be anything. */
+const LEAST_TIMES = 3
 
 interface Absence {
   frame: number
@@ -16,12 +18,15 @@ interface Absence {
 const interruptions: Detector = (evidence) => {
   const { budgetNs, spikes } = evidence
   const told = toldAbsences(evidence)
-  const struck = evidence.strikes.byChance.map(({ frame, excessNs }) => ({ frame, ns: excessNs }))
+  const { strikes } = evidence
+  const struck = isMachine(strikes)
+    ? strikes.byChance.map(({ frame, excessNs }) => ({ frame, ns: excessNs }))
+    : []
   const away = [...told, ...struck]
   const slow = spikes.filter(({ machine }) => machine?.by === 'slower')
   const slowFrames = slow.map(({ frame, machine }) => ({ frame, ns: machine!.excessNs }))
   const all = [...away, ...slowFrames]
-  if (away.length < LEAST_STRUCK && slow.length < LEAST_STRUCK) return []
+  if (away.length < LEAST_TIMES && slow.length < LEAST_TIMES) return []
   const sumNs = all.reduce((sum, { ns }) => sum + ns, 0)
   const struckFrames = new Set(all.map(({ frame }) => frame)).size
   const worst = all.sort((a, b) => b.ns - a.ns)
@@ -31,7 +36,7 @@ const interruptions: Detector = (evidence) => {
       path: null,
       text: `${awayWords(away)}${slowWords(evidence)} This is not the game’s code: close other programs, or record on a machine that does nothing else. ${overAll(evidence, sumNs / struckFrames, struckFrames)}`,
       ...costsOf(evidence, { sumNs, strikes: struckFrames, recoverableNs: 0, trouble: 'machine' }),
-      confidence: told.length > 0 || slow.length >= LEAST_STRUCK ? 'high' : 'medium',
+      confidence: told.length > 0 || slow.length >= LEAST_TIMES ? 'high' : 'medium',
       because: becauseWords(told.length, struck.length, slow.length),
       frames: [...new Set(worst.map(({ frame }) => frame))].slice(0, MOST_FRAMES),
       remedies: ['by-hand'],
@@ -58,7 +63,7 @@ const awayWords = (away: readonly Absence[]): string =>
 function slowWords({ spikes }: Evidence): string {
   const factors = spikes.flatMap(({ machine }) => (machine?.by === 'slower' ? [machine.factor] : []))
   if (factors.length === 0) return ''
-  return `${plural(factors.length, 'time')} all code was slower at once, ${mean(factors).toPrecision(2)} × on average.`
+  return `${plural(factors.length, 'time')} all code was slower at once, ${three(mean(factors))} × on average.`
 }
 
 function becauseWords(told: number, struck: number, slow: number): string {
@@ -74,9 +79,9 @@ export const kind: Kind = {
   name: 'interruptions',
   order: 0,
   words: 'the machine gets in between',
-  found: `${LEAST_STRUCK} times or more the system says that it took the thread away for ${part(LEAST_TAKEN)} of the budget; or runs far longer than their kind come in all paths, in none more often than by its share of the running time; or all code is slower at once`,
+  found: `${LEAST_TIMES} times or more the system says that it took the thread away for ${part(LEAST_TAKEN)} of the budget; or runs far longer than their kind come in all paths, in none more often than by its share of the running time; or all code is slower at once`,
   cost: 'what was too much',
   claims: false,
-  limits: { LEAST_TAKEN },
+  limits: { LEAST_TAKEN, LEAST_TIMES },
   detect: interruptions,
 }
