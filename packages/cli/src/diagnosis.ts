@@ -2,17 +2,20 @@
 import { collectionReports, type CollectionReport } from '@lapsus/core/questions/memory'
 import {
   findingReports,
+  machineReport,
   spikeReports,
   type CauseReport,
   type FindingReport,
+  type Diagnosis as WholeDiagnosis,
   type SpikeReport,
 } from '@lapsus/core/questions/diagnosis'
 import { rosterOf, type RosterRow } from '@lapsus/core/questions/roster'
 import { type Evidence } from '@lapsus/core/detect'
-import { causeWords, ms, OUTSIDE, plural } from '@lapsus/core/words'
+import { causeWords, ms, OUTSIDE, plural, spellWords } from '@lapsus/core/words'
 
 /** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */
 export interface Diagnosis {
+  machine: WholeDiagnosis['machine']
   spikes: (Omit<SpikeReport, 'causes'> & { causes: Omit<CauseReport, 'pathId'>[] })[]
   findings: Omit<FindingReport, 'pathId' | 'view' | 'gauge'>[]
   collections: (Omit<CollectionReport, 'blame'> & { blame: { path: string[]; share: number }[] })[]
@@ -22,6 +25,7 @@ export interface Diagnosis {
 export function diagnose(evidence: Evidence): Diagnosis {
   const nameless = <T extends { pathId: number | null }>({ pathId: _, ...rest }: T) => rest
   return {
+    machine: machineReport(evidence),
     spikes: spikeReports(evidence).map((spike) => ({ ...spike, causes: spike.causes.map(nameless) })),
     findings: findingReports(evidence).map(({ view: _view, gauge: _gauge, ...finding }) => nameless(finding)),
     collections: collectionReports(evidence).map((kind) => ({ ...kind, blame: kind.blame.map(nameless) })),
@@ -35,16 +39,21 @@ export function diagnose(evidence: Evidence): Diagnosis {
 const MOST_FINDINGS = 8
 
 /** The diagnosis as a person would send it to a colleague. */
-export function diagnosisWords({ findings, spikes }: Diagnosis): string[] {
+export function diagnosisWords({ findings, spikes, machine }: Diagnosis): string[] {
   const shown = findings.filter(({ small }) => !small)
   const floor = shown.filter(({ trouble }) => trouble === 'floor').slice(0, MOST_FINDINGS)
   const spike = shown.filter(({ trouble }) => trouble === 'spike').slice(0, MOST_FINDINGS)
+  const byMachine = shown.filter(({ trouble }) => trouble === 'machine')
   const small = findings.length - shown.length
   const section = (head: string, list: Diagnosis['findings']) =>
     list.length === 0 ? [] : [head, ...list.flatMap(findingWords), '']
   return [
     ...section('What raises the floor of every frame:', floor),
     ...section('What makes single frames stick out:', spike),
+    ...section('What the machine did:', byMachine),
+    ...(machine.spells.length === 0
+      ? []
+      : [`Beside that ${machine.spells.slice(0, MOST_SPELLS).map(spellWords).join(', ')}.`, '']),
     ...(shown.length === 0 ? ['Nothing worth 1 % of the budget was found.', ''] : []),
     ...(small === 0
       ? []
@@ -58,17 +67,20 @@ export function diagnosisWords({ findings, spikes }: Diagnosis): string[] {
 function findingWords(finding: Diagnosis['findings'][number], i: number): string[] {
   const { kind, path, text, trouble, confidence, frames } = finding
   const gain =
-    trouble === 'spike'
-      ? `${ms(finding.recoverableMsWhereItStrikes)} where it strikes`
-      : `${ms(finding.recoverableMsPerFrame)} a frame`
+    trouble === 'machine'
+      ? `cost ${ms(finding.costMsPerFrame)} a frame`
+      : trouble === 'spike'
+        ? `could get back ${ms(finding.recoverableMsWhereItStrikes)} where it strikes`
+        : `could get back ${ms(finding.recoverableMsPerFrame)} a frame`
   const see = frames.length === 0 ? '' : `; see frame ${frames[0]}`
   return [
     `${String(i + 1).padStart(2)}. ${text}`,
-    `    ${kind}, ${path.join(' > ') || 'whole frames'}; could get back ${gain}; confidence ${confidence}${see}`,
+    `    ${kind}, ${path.join(' > ') || 'whole frames'}; ${gain}; confidence ${confidence}${see}`,
   ]
 }
 
 const MOST_SPIKES = 5
+const MOST_SPELLS = 4
 
 function worstSpikes(spikes: Diagnosis['spikes']): string[] {
   return [...spikes]

@@ -78,6 +78,7 @@ describe('words about spikes', () => {
       held: false,
       meanExcessMs: 12,
       causes: [cause],
+      finding: null,
       period: null,
       moment: null,
     }

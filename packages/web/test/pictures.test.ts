@@ -176,6 +176,8 @@ describe('a strip with a forecast', () => {
         frame: null,
         range: null,
         lit: [],
+        byMachine: [],
+        speed: null,
       },
       forecastNs: forecastMs === null ? null : Float64Array.from(forecastMs, (ms) => ms * 1e6),
     })

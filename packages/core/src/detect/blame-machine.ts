@@ -12,7 +12,8 @@ const SLOWER = 1.3
 export const MACHINE_LIMITS = { MOST_OF_IT, SLOWER }
 
 /** How it is known: the system says so; all code was slower at once; a run was struck as any run may be. */
-type Token = 'told' | 'slower' | 'struck'
+export const TOKENS = ['told', 'slower', 'struck'] as const
+type Token = (typeof TOKENS)[number]
 
 export interface MachineBlame {
   by: Token

@@ -1,3 +1,4 @@
+export * from './blame-machine.ts'
 export * from './collections.ts'
 export * from './gather-evidence.ts'
 export * from './families.ts'

@@ -1,4 +1,4 @@
-import { amount, ms } from './numbers.ts'
+import { amount, ms, three } from './numbers.ts'
 
 interface CauseFigures {
   why: string
@@ -24,6 +24,10 @@ export function causeWords(name: string, { why, calls, usualCalls, selfMs, usual
   }
   return `${name} took ${ms(selfMs)}, ${usually}`
 }
+
+/** A stretch in which the machine was slower, or faster, than usual. @param factor how many times as long code took */
+export const spellWords = ({ factor, fromS, toS }: { factor: number; fromS: number; toS: number }): string =>
+  `the machine was ${three(factor >= 1 ? factor : 1 / factor)} × ${factor >= 1 ? 'slower' : 'faster'} from ${three(fromS)} s to ${three(toS)} s`
 
 /** Of time that no marker stands for. */
 export const OUTSIDE = 'time outside any marker'

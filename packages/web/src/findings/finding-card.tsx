@@ -20,7 +20,7 @@ interface CardProps {
 export function FindingCard({ finding, take, budgetMs }: CardProps) {
   const chosen = useView((view) => view.finding === finding.id)
   const { kind, path, trouble } = finding
-  const gainMs = trouble === 'spike' ? finding.recoverableMsWhereItStrikes : finding.recoverableMsPerFrame
+  const { shownMs, about } = shownOf(finding)
   return (
     <article
       className={`border-b border-line/60 ${chosen ? 'bg-pick' : ''}`}
@@ -35,27 +35,38 @@ export function FindingCard({ finding, take, budgetMs }: CardProps) {
       >
         <span className="flex items-baseline gap-2">
           <b className="min-w-0 grow truncate font-medium">
-            {path.at(-1) ?? (finding.subject || 'the whole game')}
+            {path.at(-1) ?? (finding.subject || (trouble === 'machine' ? 'the machine' : 'the whole game'))}
           </b>
-          <span
-            className="tabular-nums whitespace-nowrap"
-            title={
-              trouble === 'spike'
-                ? 'The most that could be got back in a frame where it strikes'
-                : 'The most that could be got back in every frame'
-            }
-          >
-            {ms(gainMs)}
+          <span className="tabular-nums whitespace-nowrap" title={about}>
+            {ms(shownMs)}
           </span>
         </span>
         <span className="flex items-baseline gap-2 text-xs text-faint">
           <span className="grow truncate">{FINDINGS[kind].words}</span>
-          <span className="whitespace-nowrap">{percent(gainMs / budgetMs)} of budget</span>
+          <span className="whitespace-nowrap">{percent(shownMs / budgetMs)} of budget</span>
         </span>
       </button>
       {chosen && <Details finding={finding} take={take} budgetMs={budgetMs} />}
     </article>
   )
+}
+
+/** The one figure of a finding, and what it is a figure of. */
+function shownOf(finding: MarkedFinding): { shownMs: number; about: string } {
+  switch (finding.trouble) {
+    case 'spike':
+      return {
+        shownMs: finding.recoverableMsWhereItStrikes,
+        about: 'The most that could be got back in a frame where it strikes',
+      }
+    case 'floor':
+      return {
+        shownMs: finding.recoverableMsPerFrame,
+        about: 'The most that could be got back in every frame',
+      }
+    case 'machine':
+      return { shownMs: finding.costMsPerFrame, about: 'What it costs a frame, over all frames' }
+  }
 }
 
 const CONFIDENCE_WORDS = { high: 'Sure', medium: 'Fairly sure', low: 'Not sure' }

@@ -1,12 +1,14 @@
 import { PanelLeftClose, PanelLeftOpen } from 'lucide-react'
 import { useEffect, useMemo } from 'react'
-import { plural } from '@lapsus/core/words'
+import type { SpellReport } from '@lapsus/core/questions/diagnosis'
+import { plural, spellWords } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
 import { useDiagnosis } from '../state/diagnosis.ts'
 import { GroupsOver } from '../budgets/group-share.tsx'
 import { useFramesQuery } from '../state/frames-query.ts'
 import { useSettings } from '../state/settings.ts'
 import type { OpenTake } from '../state/take.ts'
+import { useView } from '../state/view.ts'
 import { FindingCard } from './finding-card.tsx'
 import { sectionsOf, type MarkedFinding } from './sections.ts'
 
@@ -69,7 +71,8 @@ function Contents({ take, budgetMs }: ColumnProps) {
   const sections = useMemo(() => (diagnosis === null ? null : sectionsOf(diagnosis)), [diagnosis])
   if (error !== null) return <p className="p-3 text-alarm">{error}</p>
   if (sections === null) return <p className="p-3 text-faint">Looking for what is wrong…</p>
-  const { floor, spike, marked, small } = sections
+  const { floor, spike, machine, marked, small } = sections
+  const spells = diagnosis?.machine.spells ?? []
   const list = (findings: MarkedFinding[]) =>
     findings.map((finding) => (
       <FindingCard key={finding.id} finding={finding} take={take} budgetMs={budgetMs} />
@@ -90,6 +93,11 @@ function Contents({ take, budgetMs }: ColumnProps) {
         <Heading about="What could be got back in a frame where it strikes">Single frames</Heading>
       )}
       {list(spike)}
+      {machine.length + spells.length > 0 && (
+        <Heading about="Not the game’s code: what the system and other programs did">The machine</Heading>
+      )}
+      {list(machine)}
+      {spells.length > 0 && <Spells spells={spells} />}
       {floor.length + spike.length === 0 && (
         <p className="p-3 text-faint">
           Nothing was found that is worth 1 % of the budget
@@ -101,6 +109,37 @@ function Contents({ take, budgetMs }: ColumnProps) {
     </div>
   )
 }
+
+const MOST_SPELLS = 4
+
+/** When the machine was slower or faster than usual. */
+function Spells({ spells }: { spells: SpellReport[] }) {
+  const { change } = useView()
+  const strongest = [...spells].sort((a, b) => Math.abs(Math.log(b.factor)) - Math.abs(Math.log(a.factor)))
+  return (
+    <ul className="space-y-1 px-3 py-1.5 text-[12.5px]" data-testid="spells">
+      {strongest.slice(0, MOST_SPELLS).map((spell) => (
+        <li key={spell.fromFrame}>
+          <button
+            type="button"
+            title="Choose these frames"
+            className="text-left underline decoration-line underline-offset-2 hover:decoration-ink"
+            onClick={() => change({ range: { from: spell.fromFrame, to: spell.toFrame } })}
+          >
+            {sentence(spellWords(spell))}
+          </button>
+        </li>
+      ))}
+      {spells.length > MOST_SPELLS && (
+        <li className="text-xs text-faint">
+          and {plural(spells.length - MOST_SPELLS, 'stretch', 'stretches')} more
+        </li>
+      )}
+    </ul>
+  )
+}
+
+const sentence = (words: string) => `${words[0]!.toUpperCase()}${words.slice(1)}.`
 
 function Heading({ about, children }: { about: string; children: string }) {
   return (

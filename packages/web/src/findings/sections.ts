@@ -7,6 +7,8 @@ export interface MarkedFinding extends FindingReport {
 export interface FindingSections {
   floor: MarkedFinding[]
   spike: MarkedFinding[]
+  /** What the machine does to the game. */
+  machine: MarkedFinding[]
   /** Marked as known or as no problem. */
   marked: MarkedFinding[]
   /** Below 1 % of the budget. */
@@ -21,6 +23,7 @@ export function sectionsOf({ findings, marks }: DiagnosisAnswer): FindingSection
   return {
     floor: shown.filter(({ trouble }) => trouble === 'floor'),
     spike: shown.filter(({ trouble }) => trouble === 'spike'),
+    machine: shown.filter(({ trouble }) => trouble === 'machine'),
     marked: all.filter(({ mark }) => mark !== null),
     small: open.filter(({ small }) => small),
   }

@@ -51,6 +51,8 @@ export function LiveStrip({ take, budgetMs, seconds, onPick }: LiveStripProps) {
         frame: null,
         range: null,
         lit: [],
+        byMachine: [],
+        speed: null,
         forecastNs: null,
       }),
     [take, window, budgetMs],

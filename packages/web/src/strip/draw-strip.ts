@@ -16,8 +16,19 @@ export interface StripPicture {
   range: FrameRange | null
   /** Frames that a finding points at. */
   lit: readonly number[]
+  /** Frames of spikes that the machine made. */
+  byMachine: readonly number[]
+  /** How fast the machine was; null while that is not known. */
+  speed: Pick<MachineSpeed, 'from' | 'blockFrames' | 'slowness'> | null
   /** Work of each frame as a plan would have it, ns; null for none. */
   forecastNs: Float64Array | null
+}
+
+/** What the diagnosis says of the machine, for frames from `from` on. */
+interface MachineSpeed {
+  from: number
+  blockFrames: number
+  slowness: readonly number[]
 }
 
 /** The line of a forecast takes steps of this width, px. */
@@ -41,6 +52,7 @@ export function drawStrip(
   const floorY = FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)
   drawFloor(context, width, palette, floorY, budgetMs)
   if (picture.forecastNs !== null) drawForecast(context, width, height, palette, picture, picture.forecastNs)
+  drawMachine(context, width, height, palette, picture)
   drawStretches(context, width, height, palette, picture)
   drawMoments(context, width, palette, picture)
   drawLit(context, width, height, palette, picture)
@@ -65,6 +77,50 @@ function drawLit(
     context.fill()
   }
 }
+
+/** Rings at the foot, at spikes that the machine made; and where it was slower or faster, a line that says how much. */
+function drawMachine(
+  context: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  palette: Palette,
+  { window, byMachine, speed }: StripPicture,
+): void {
+  context.strokeStyle = palette.faint
+  context.lineWidth = 1.2
+  for (const frame of byMachine) {
+    const x = xOfFrame(frame + 0.5, window, width)
+    if (x < 0 || x > width) continue
+    context.beginPath()
+    context.arc(x, height - FOOT - RING - 1, RING, 0, 2 * Math.PI)
+    context.stroke()
+  }
+  context.lineWidth = 1
+  if (speed === null) return
+  const middleY = height - FOOT - SPEED_HEIGHT
+  context.strokeStyle = palette.ink
+  context.beginPath()
+  let isDown = true
+  speed.slowness.forEach((slowness, block) => {
+    const from = speed.from + block * speed.blockFrames
+    if (isUsual(slowness)) {
+      isDown = true
+      return
+    }
+    const y = middleY - Math.max(-1, Math.min(1, Math.log2(slowness))) * SPEED_HEIGHT
+    const [left, right] = [xOfFrame(from, window, width), xOfFrame(from + speed.blockFrames, window, width)]
+    if (isDown) context.moveTo(left, y)
+    else context.lineTo(left, y)
+    context.lineTo(right, y)
+    isDown = false
+  })
+  context.stroke()
+}
+
+/** Radius of a ring, and half the height of the line of the machine's speed, px. */
+const RING = 2.5
+const SPEED_HEIGHT = 12
+const isUsual = (slowness: number): boolean => slowness > 0.9 && slowness < 1.1
 
 function drawFrames(
   context: CanvasRenderingContext2D,

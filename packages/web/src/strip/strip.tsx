@@ -24,6 +24,14 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
     () => diagnosis?.findings.find(({ id }) => id === finding)?.frames ?? [],
     [diagnosis, finding],
   )
+  const byMachine = useMemo(
+    () => diagnosis?.spikes.flatMap(({ machine, frame: at }) => (machine === null ? [] : [at])) ?? [],
+    [diagnosis],
+  )
+  const speed = useMemo(
+    () => (diagnosis === null ? null : { from: diagnosis.from, ...diagnosis.machine }),
+    [diagnosis],
+  )
   const forecastNs = useForecastFrames(take)?.workNs ?? null
   const [window, setWindow] = useState<Window>({ from: 0, to: count })
   const [hovered, setHovered] = useState<{ frame: number; x: number } | null>(null)
@@ -56,9 +64,14 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         frame,
         range: dragged ?? range,
         lit,
+        byMachine,
+        speed,
         forecastNs,
       }),
-    [frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged, lit, forecastNs],
+    [
+      ...[frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged],
+      ...[lit, byMachine, speed, forecastNs],
+    ],
   )
 
   // React's wheel listeners are passive, and this one must keep the page from scrolling.

@@ -12,6 +12,7 @@ import { sendPageCommand, sendStripCommand } from '../state/commands.ts'
 export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: '← →', does: 'frame before, frame after' },
   { keys: 'Shift ← →', does: 'frame over budget before, after' },
+  { keys: 'n, Shift n', does: 'the game’s own spike after, before' },
   { keys: 'Home End', does: 'first frame, last frame' },
   { keys: 'a', does: 'all frames again' },
   { keys: '↑ ↓', does: 'up and down the page' },
@@ -46,7 +47,7 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
   latest.current = doings
   useEffect(() => {
     if (take === null) return
-    const { step, stepOver } = frameSteps(take, budgetMs)
+    const { step, stepOver, stepSpike } = frameSteps(take, budgetMs)
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement
       if (target.closest('input, textarea, select, [role=dialog], [role=listbox], [role=radiogroup]')) return
@@ -64,6 +65,8 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
       const actions: Record<string, () => void> = {
         ArrowLeft: () => (event.shiftKey ? stepOver(-1) : step(-1)),
         ArrowRight: () => (event.shiftKey ? stepOver(1) : step(1)),
+        n: () => stepSpike(1),
+        N: () => stepSpike(-1),
         Home: () => change({ frame: 0 }),
         End: () => change({ frame: take.frames.startNs.length - 1 }),
         a: () => change({ range: null }),

@@ -1,6 +1,7 @@
 /** What detection found, as it is told to others: frames are numbers in the take, times ms, paths with names. */
 import { findAll, isFolded, type Cause, type Evidence, type Finding, type Spike } from '../../detect/index.ts'
-import type { CauseReport, FamilyReport, FindingReport, SpikeReport } from './tells.ts'
+import { spellsOf } from '../../study/index.ts'
+import type { CauseReport, Diagnosis, FamilyReport, FindingReport, SpikeReport } from './tells.ts'
 
 const inMs = (ns: number): number => ns / 1e6
 
@@ -64,17 +65,48 @@ export function spikeReports(evidence: Evidence): SpikeReport[] {
       typicalFrame: spike.typicalFrame + firstFrame,
       family,
       moment: family === null ? null : (evidence.families[family]!.moment?.name ?? null),
+      machine: spike.machine?.by ?? null,
       causes: spike.causes.map((cause) => causeReport(evidence, cause)),
     }
   })
 }
 
-export const familyReports = (evidence: Evidence): FamilyReport[] =>
+export function machineReport({ study, speed, count }: Evidence): Diagnosis['machine'] {
+  const { startNs, durationNs } = study.frames
+  const secondsAt = (ns: number) => (ns - (startNs[0] ?? 0)) / 1e9
+  return {
+    telling: speed.telling.length,
+    blockFrames: speed.blockFrames,
+    slowness: [...speed.factor],
+    spells: spellsOf(speed, count).map(({ from, to, factor }) => ({
+      fromFrame: from + study.firstFrame,
+      toFrame: to + study.firstFrame,
+      fromS: secondsAt(startNs[from]!),
+      toS: secondsAt(startNs[to]! + durationNs[to]!),
+      factor,
+    })),
+  }
+}
+
+/** @param findings that are told of the same evidence */
+export const familyReports = (evidence: Evidence, findings: readonly FindingReport[]): FamilyReport[] =>
   evidence.families.map(({ spikes, held, meanExcessNs, causes, period, moment }) => ({
     spikes: spikes.length,
     held,
     meanExcessMs: inMs(meanExcessNs),
     causes: causes.map((cause) => causeReport(evidence, cause)),
+    finding: findingOf(evidence, spikes, findings),
     period,
     moment,
   }))
+
+/** The finding whose frames are spikes of the family. */
+function findingOf(
+  { spikes, study }: Evidence,
+  members: readonly number[],
+  findings: readonly FindingReport[],
+): string | null {
+  const frames = new Set(members.map((spike) => spikes[spike]!.frame + study.firstFrame))
+  const found = findings.find(({ kind, frames: [worst] }) => kind === 'spike-family' && frames.has(worst!))
+  return found?.id ?? null
+}

@@ -3,6 +3,7 @@ import {
   EVIDENCE_VIEWS,
   FINDING_KINDS,
   REMEDY_KINDS,
+  TOKENS,
   TROUBLES,
   WHYS,
 } from '../../detect/index.ts'
@@ -64,6 +65,12 @@ export const SPIKE = {
   typicalFrame: whole('a normal frame nearby, to lay beside'),
   family: orNone(whole('number of the family; null for one unlike the others')),
   moment: orNone(text('what the family follows; null where nothing explains when it comes')),
+  machine: orNone(
+    oneOf(
+      TOKENS,
+      'why it is the machine’s: the system says so, all code was slower, a run was struck as any may be; null for the game’s',
+    ),
+  ),
   causes: rows(CAUSE, 'most excess first'),
 }
 export type SpikeReport = Told<typeof SPIKE>
@@ -79,6 +86,7 @@ export const FAMILY = {
       'null for none',
     ),
   ),
+  finding: orNone(text('the `id` of the finding that tells of it; null where none does')),
   moment: orNone(
     object(
       {
@@ -103,11 +111,31 @@ export const MARK = {
 }
 export type FindingMark = Told<typeof MARK>
 
+export const SPELL = {
+  fromFrame: whole('first'),
+  toFrame: whole('last, included'),
+  fromS: number('since the first of the chosen frames', 's'),
+  toS: number('to its end', 's'),
+  factor: number('how many times as long the same code took as usual'),
+}
+export type SpellReport = Told<typeof SPELL>
+
+export const MACHINE = {
+  telling: whole('paths whose runs tell the machine’s speed; 3 or more are needed'),
+  blockFrames: whole('frames of a block'),
+  slowness: list(
+    number(''),
+    'how many times as long the same code took as usual, by block; 1 where too few paths tell',
+  ),
+  spells: rows(SPELL, 'stretches in which that is 1.1 or more, or 0.9 or less'),
+}
+
 export const DIAGNOSIS_TELLS = {
   findings: rows(FINDING, 'most to be got back first'),
   spikes: rows(SPIKE, 'in order of time'),
   families: rows(FAMILY, 'the costliest first'),
   pauses: whole('frames in which the game stood still'),
+  machine: object(MACHINE, 'how fast the machine was'),
   marks: rows(MARK, 'what people think of findings, in all takes of the game'),
 }
 export type Diagnosis = Told<typeof DIAGNOSIS_TELLS>

@@ -11,7 +11,7 @@ import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
 import { useDiagnosis } from '../../state/diagnosis.ts'
 import { useView } from '../../state/view.ts'
-import { causeLine, familyWords } from './spike-words.ts'
+import { causeLine, familyWords, machineWords } from './spike-words.ts'
 
 const ORDERS = ['worst', 'time'] as const
 const ORDER_WORDS = { worst: 'worst first', time: 'in order of time' }
@@ -41,7 +41,11 @@ function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: Diagno
   const { frame, change } = useView()
   const [order, setOrder] = useState<(typeof ORDERS)[number]>('worst')
   const [family, setFamily] = useState<number | null>(null)
-  const shown = spikes.filter((spike) => family === null || spike.family === family)
+  const [withMachine, setWithMachine] = useState(false)
+  const byMachine = spikes.filter(({ machine }) => machine !== null)
+  const shown = spikes.filter((spike) =>
+    family === null ? withMachine || spike.machine === null : spike.family === family,
+  )
   const rows = order === 'time' ? shown : [...shown].sort((a, b) => b.severityMs - a.severityMs)
   return (
     <section aria-label="Spikes" className="flex h-full min-h-0 flex-col" data-testid="spikes">
@@ -61,6 +65,16 @@ function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: Diagno
         />
       </div>
       <div className="min-h-0 grow overflow-y-auto">
+        {byMachine.length > 0 && (
+          <label className="flex items-center gap-2 border-b border-line px-3 py-1.5">
+            <input
+              type="checkbox"
+              checked={withMachine}
+              onChange={(event) => setWithMachine(event.target.checked)}
+            />
+            {machineWords(byMachine)}
+          </label>
+        )}
         {families.length > 0 && (
           <Families
             families={families}
@@ -99,7 +113,7 @@ function Families({ families, chosen, choose }: FamiliesProps) {
     <div className="border-b border-line px-3 py-2">
       <h3 className="mb-1 text-xs text-faint">Families: spikes with the same causes</h3>
       <div className="flex flex-wrap gap-2">
-        {families.map((family, i) => (
+        {inOrder(families).map(([family, i]) => (
           <button
             key={i}
             type="button"
@@ -111,13 +125,22 @@ function Families({ families, chosen, choose }: FamiliesProps) {
             <span className="text-faint">
               {family.spikes} × {ms(family.meanExcessMs)}
             </span>
-            <span className="block text-xs text-faint">{familyWords(family)}</span>
+            <span className="block text-xs text-faint">
+              {family.finding !== null && 'a finding: '}
+              {familyWords(family)}
+            </span>
           </button>
         ))}
       </div>
     </div>
   )
 }
+
+/** Those that are findings first; with the number that each is known by. */
+const inOrder = (families: FamilyReport[]): [FamilyReport, number][] =>
+  families
+    .map((family, i): [FamilyReport, number] => [family, i])
+    .sort(([a], [b]) => Number(a.finding === null) - Number(b.finding === null))
 
 const causeName = (cause: CauseReport | undefined) =>
   cause === undefined
@@ -178,9 +201,9 @@ const COLUMNS: TableColumn<SpikeReport>[] = [
     head: 'when',
     about: 'The moment its family follows, more often than chance would have it.',
     align: 'left',
-    cell: ({ moment, held }) => (
+    cell: ({ moment, held, machine }) => (
       <span className="text-xs text-faint">
-        {moment !== null && `“${moment}”`} {held && 'held'}
+        {moment !== null && `“${moment}”`} {held && 'held'} {machine !== null && 'the machine'}
       </span>
     ),
   },
