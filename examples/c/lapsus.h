@@ -13,6 +13,8 @@
  *     }
  *     lapsus_close(&take);
  *
+ * On Linux each frame also says how long the calling thread stood ready while the system ran something else.
+ *
  * Times are read from lapsus_now_ns(), which the game provides: nanoseconds on any clock that never goes
  * back. Every function may be called after one has failed; lapsus_close says whether all was written.
  */
@@ -40,6 +42,9 @@ uint64_t lapsus_now_ns(void);
 typedef struct {
     FILE *file;
     int failed;
+    /* Where the system tells how long the thread stood ready; NULL where it does not. */
+    FILE *ready;
+    uint64_t ready_ns;
     uint64_t origin_ns, frame_start_ns, sequence;
     int frame_open, frames, spans, depth;
     int markers, markers_sent, gauges, gauges_sent;
@@ -51,6 +56,7 @@ typedef struct {
     /* Of the chunk to come. One element a frame: */
     uint64_t frame_start[LAPSUS_FRAMES], frame_duration[LAPSUS_FRAMES];
     uint32_t frame_spans[LAPSUS_FRAMES];
+    uint64_t frame_taken[LAPSUS_FRAMES];
     /* One element a span: */
     uint64_t start[LAPSUS_SPANS], duration[LAPSUS_SPANS];
     uint16_t marker[LAPSUS_SPANS];
@@ -177,6 +183,21 @@ static void lapsus_gauge_samples(lapsus_take *t) {
     }
 }
 
+/* Time that the system has taken from this thread since the last call. Left out from where it cannot be read. */
+static uint64_t lapsus_taken(lapsus_take *t) {
+    unsigned long long ran, ready;
+    uint64_t before = t->ready_ns;
+    if (t->ready == NULL) return 0;
+    rewind(t->ready);
+    if (fscanf(t->ready, "%llu %llu", &ran, &ready) != 2) {
+        fclose(t->ready);
+        t->ready = NULL;
+        return 0;
+    }
+    t->ready_ns = ready;
+    return ready - before;
+}
+
 /* Writes the chunk that has gathered. */
 static void lapsus_flush(lapsus_take *t) {
     int i;
@@ -186,9 +207,10 @@ static void lapsus_flush(lapsus_take *t) {
     lapsus_key_text(t, "record", "chunk");
     lapsus_key_uint(t, "sequence", ++t->sequence);
     lapsus_text(t, "frames");
-    lapsus_head(t, 5, 2);
+    lapsus_head(t, 5, t->ready == NULL ? 2 : 3);
     lapsus_column64(t, "start", t->frame_start, t->frames);
     lapsus_column64(t, "duration", t->frame_duration, t->frames);
+    if (t->ready != NULL) lapsus_column64(t, "taken", t->frame_taken, t->frames);
     lapsus_text(t, "lanes");
     lapsus_head(t, 4, 1);
     lapsus_head(t, 5, 7);
@@ -223,6 +245,11 @@ static int lapsus_open(lapsus_take *t, const char *path, const char *game, doubl
     t->file = fopen(path, "wb");
     if (t->file == NULL) return 0;
     t->origin_ns = lapsus_now_ns();
+#ifdef __linux__
+    t->ready = fopen("/proc/thread-self/schedstat", "r");
+    if (t->ready != NULL) setvbuf(t->ready, NULL, _IONBF, 0);
+#endif
+    lapsus_taken(t);
     strftime(started, sizeof started, "%Y-%m-%dT%H:%M:%SZ", gmtime(&now));
     snprintf(identity, sizeof identity, "c-%lld-%llu", (long long)now, (unsigned long long)t->origin_ns);
     lapsus_head(t, 6, 55799);
@@ -279,6 +306,7 @@ static void lapsus_leave(lapsus_take *t, int effect) {
 
 static void lapsus_close_frame(lapsus_take *t) {
     uint64_t now = lapsus_now_ns() - t->origin_ns;
+    uint64_t taken;
     int first, i;
     if (!t->frame_open) return;
     while (t->depth > 0) {
@@ -286,6 +314,7 @@ static void lapsus_close_frame(lapsus_take *t) {
         lapsus_leave(t, LAPSUS_UNSAID);
     }
     t->frame_open = 0;
+    taken = lapsus_taken(t);
     for (first = 0, i = 0; i < t->frames; i++) first += (int)t->frame_spans[i];
     if (t->spans > LAPSUS_SPANS) {
         /* The frame did not fit: it is left out whole. */
@@ -296,6 +325,7 @@ static void lapsus_close_frame(lapsus_take *t) {
     t->frame_start[t->frames] = t->frame_start_ns;
     t->frame_duration[t->frames] = now - t->frame_start_ns;
     t->frame_spans[t->frames] = (uint32_t)(t->spans - first);
+    t->frame_taken[t->frames] = taken;
     t->frames++;
 }
 
@@ -340,6 +370,8 @@ static int lapsus_close(lapsus_take *t) {
     lapsus_head(t, 5, 2);
     lapsus_key_text(t, "record", "end");
     lapsus_key_uint(t, "sequence", ++t->sequence);
+    if (t->ready != NULL) fclose(t->ready);
+    t->ready = NULL;
     if (fclose(t->file) != 0) t->failed = 1;
     return !t->failed;
 }

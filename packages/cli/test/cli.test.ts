@@ -10,6 +10,7 @@ import {
   encodeCbor,
   encodeRecord,
   RecordReader,
+  TAKEN_UNKNOWN,
   type AnyRecord,
   type ChunkRecord,
   type TakeRecord,
@@ -399,6 +400,14 @@ describe('lapsus and other formats', () => {
     const bat = ledger.find(({ path: names }) => names.join('>') === 'bats.update>bat.update')!
     expect(bat).to.include({ calls: 300 * 200, needless: 300 * 67 })
     expect(ledger.find(({ path: names }) => names[0] === 'hunt')!.calls).to.equal(6)
+    // Where the system tells how long it kept the thread waiting, every frame says it.
+    const taken: number[] = []
+    new RecordReader().push(readFileSync(path), (record) => {
+      if (record.record === 'chunk') taken.push(...record.takenNs)
+    })
+    const tells = existsSync('/proc/thread-self/schedstat')
+    expect(taken).to.have.length(300)
+    expect(taken.every((ns) => (tells ? ns >= 0 && ns < 60e9 : ns === TAKEN_UNKNOWN))).to.equal(true)
   })
 
   it('holds what docs/instrumenting.md shows as JSON lines', async () => {

@@ -1,7 +1,6 @@
 /** The probe for browsers. */
 import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
-import { NO_MACHINE } from './machine.ts'
 import { ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { Probe } from './probe.ts'
 import { SafeSink } from './sinks/safe.ts'
@@ -29,7 +28,7 @@ export function createProbe(options: ProbeOptions): Probe {
     writer: newIdentity(),
     conditions: { runtime: navigator.userAgent.slice(0, 200), ...given.conditions },
     memory,
-    machine: NO_MACHINE,
+    machine: null,
     ...recordingOptions(options, memory.heap !== null, onProblem),
   })
   if (sink instanceof WebSocketSink) {

@@ -1,10 +1,18 @@
-import { emptyChunk, encodeRecord, FRAME_COLUMNS, newColumns, type RecorderFigures } from '@lapsus/core/format'
+import {
+  emptyChunk,
+  encodeRecord,
+  FRAME_COLUMNS,
+  newColumns,
+  type RecorderFigures,
+} from '@lapsus/core/format'
 import type { HeapReader } from './heap.ts'
 import type { MachineAccess } from './machine.ts'
 import { SpanRecorder } from './span-recorder.ts'
 
 const ROUNDS = 8
 const CALLS = 4_000
+/** Of what is read once a frame, and may be slow. */
+const FRAME_CALLS = 100
 
 /** A recorder that is on and writes over itself, to be timed. */
 class Trial extends SpanRecorder {
@@ -26,14 +34,14 @@ class Trial extends SpanRecorder {
 }
 
 /** The quickest of several rounds: what a call costs when nothing else gets in between. ns a call. */
-function cheapest(work: (calls: number) => void): number {
+function cheapest(work: (calls: number) => void, calls = CALLS): number {
   let bestMs = Infinity
   for (let round = 0; round < ROUNDS; round++) {
     const startMs = performance.now()
-    work(CALLS)
+    work(calls)
     bestMs = Math.min(bestMs, performance.now() - startMs)
   }
-  return (bestMs * 1e6) / CALLS
+  return (bestMs * 1e6) / calls
 }
 
 /**
@@ -43,7 +51,7 @@ function cheapest(work: (calls: number) => void): number {
  */
 export function calibrate(
   heap: HeapReader | null,
-  frame: { heap: HeapReader | null; readyNs: MachineAccess['readyNs'] },
+  frame: { heap: HeapReader | null; machine: MachineAccess | null },
 ): RecorderFigures {
   const trial = new Trial(heap)
   const marker = trial.marker('calibration')
@@ -68,8 +76,8 @@ export function calibrate(
     for (let i = 0; i < calls; i++) sum += performance.now()
   })
   const frameNs = cheapest((calls) => {
-    for (let i = 0; i < calls; i++) sum += (frame.heap?.() ?? 0) + (frame.readyNs?.() ?? 0)
-  })
+    for (let i = 0; i < calls; i++) sum += (frame.heap?.() ?? 0) + (frame.machine?.takenNs() ?? 0)
+  }, FRAME_CALLS)
   // Read, so that the loops above cannot be optimised away.
   if (sum < 0) trial.rewind()
   const reads = heap === null ? null : calibrateHeapReads(heap)
@@ -78,7 +86,7 @@ export function calibrate(
     clockReadNs: Math.round(clockReadNs),
     clockResolutionNs: clockResolutionNs(),
     insideNs: Math.min(Math.round(insideNs), Math.round(spanNs)),
-    ...(frame.heap === null && frame.readyNs === null ? {} : { frameNs: Math.round(frameNs) }),
+    ...(frame.heap === null && frame.machine === null ? {} : { frameNs: Math.round(frameNs) }),
     ...(reads === null ? {} : { heapReadNs: Math.round(reads.ns), heapReadBytes: reads.bytes }),
   }
 }

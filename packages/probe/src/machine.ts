@@ -1,9 +1,7 @@
-/** What a platform tells of what the machine does to the thread that asks; null where it does not. */
+/** What a platform tells of what the machine does to the game. Each call tells of the time since the one before. */
 export interface MachineAccess {
-  /** ns that the thread has stood ready while the system ran something else, since it began. Quick; NaN when unknown. */
-  readyNs: (() => number) | null
-  /** ms of processor time that the machine's host has given to others, over all cores, since it began. NaN when unknown. */
-  stolenMs: (() => number) | null
+  /** ns that the thread stood ready while the system ran something else; TAKEN_UNKNOWN where that cannot be told. Quick. */
+  takenNs(): number
+  /** ms of processor time, over all cores, that the host gave to others; NaN where that cannot be told, or is not due. */
+  stolenMs(nowMs: number): number
 }
-
-export const NO_MACHINE: MachineAccess = { readyNs: null, stolenMs: null }

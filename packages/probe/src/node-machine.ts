@@ -1,5 +1,6 @@
 /** The machine as Linux tells it (proc(5)); elsewhere it tells nothing. */
 import { openSync, readSync } from 'node:fs'
+import { TAKEN_UNKNOWN } from '@lapsus/core/format'
 import { safely } from './given.ts'
 import type { MachineAccess } from './machine.ts'
 
@@ -10,10 +11,39 @@ const STEAL = 8
 /** Of schedstat: time run, time ready, turns. */
 const READY = 1
 
-export const nodeMachine = (): MachineAccess => ({
-  readyNs: reader('/proc/thread-self/schedstat', READY),
-  stolenMs: scaled(reader('/proc/stat', STEAL), MS_PER_TICK),
-})
+const STOLEN_EVERY_MS = 1_000
+
+/** Null where the system tells nothing. */
+export const nodeMachine = (): MachineAccess | null =>
+  machineOf(reader('/proc/thread-self/schedstat', READY), reader('/proc/stat', STEAL))
+
+/**
+ * @param readyNs what the thread has waited in all; null where that is not told
+ * @param stolenTicks what was stolen in all
+ */
+export function machineOf(
+  readyNs: (() => number) | null,
+  stolenTicks: (() => number) | null,
+): MachineAccess | null {
+  if (readyNs === null && stolenTicks === null) return null
+  let ready = NaN
+  let stolen = NaN
+  let askedMs = -Infinity
+  return {
+    takenNs() {
+      const before = ready
+      ready = readyNs?.() ?? NaN
+      return ready >= before ? ready - before : TAKEN_UNKNOWN
+    },
+    stolenMs(nowMs) {
+      if (stolenTicks === null || nowMs - askedMs < STOLEN_EVERY_MS) return NaN
+      const before = stolen
+      askedMs = nowMs
+      stolen = stolenTicks()
+      return (stolen - before) * MS_PER_TICK
+    },
+  }
+}
 
 /**
  * Reads one number of a file of the system that is kept open, without making anything.
@@ -52,5 +82,3 @@ export function numberIn(bytes: Uint8Array, length: number, word: number): numbe
     value = value * 10 + bytes[at]! - ZERO
   return at === first ? NaN : value
 }
-
-const scaled = (read: (() => number) | null, by: number) => (read === null ? null : () => read() * by)

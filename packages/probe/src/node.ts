@@ -6,7 +6,6 @@ import { connect as connectSecure, type ConnectionOptions } from 'node:tls'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO, INGEST_PATH } from '@lapsus/core/format'
 import { WebSocket } from 'ws'
 import { safely } from './given.ts'
-import { NO_MACHINE } from './machine.ts'
 import { nodeMachine } from './node-machine.ts'
 import { nodeMemory } from './node-memory.ts'
 import { goodIdentity, ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
@@ -52,7 +51,7 @@ export function createProbe(options: ProbeOptions): Probe {
       ...given.conditions,
     },
     memory,
-    machine: sink === null ? NO_MACHINE : nodeMachine(),
+    machine: sink === null ? null : nodeMachine(),
     ...recordingOptions(recording, memory.heap !== null, onProblem),
   })
   if (sink instanceof FileSink || sink instanceof WebSocketSink) deliverAtTheEnd(probe, sink)

@@ -53,7 +53,8 @@ export interface ProbeSettings {
   keepSeconds: number
   tripwires: Tripwires
   memory: MemoryAccess
-  machine: MachineAccess
+  /** Null where the platform tells nothing of it. */
+  machine: MachineAccess | null
 }
 
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
@@ -66,7 +67,6 @@ const LATE_NEWS_MS = 60
 /** What the moments of one chunk may bring: a record has a limit. */
 const MOST_MOMENT_BYTES = LIMITS.recordBytes / 4
 const MOST_STEPS = 0xffff_ffff
-const STOLEN_EVERY_MS = 1_000
 const PROBE = `Lapsus probe ${VERSION}`
 
 /** A chunk that has been handed over and waits for late news. */
@@ -96,10 +96,6 @@ export class Probe extends SpanRecorder {
   #closing: Promise<void> | null = null
   #watcher: CollectionWatcher | null = null
   #heapBefore = 0
-  /** What the machine said last: of the thread, and of its host. */
-  #readyBeforeNs = NaN
-  #stolenBeforeMs = NaN
-  #stolenAskedMs = 0
 
   #frameOpen = false
   #frameStartMs = 0
@@ -130,8 +126,7 @@ export class Probe extends SpanRecorder {
     this.#sink = settings.sink
     this.#recorderMarker = this.marker('recorder.send', { group: 'recorder' })
     this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
-    this.#stolenGauge =
-      settings.machine.stolenMs === null ? null : this.gaugeId('stolen by the host', { unit: 'ms' })
+    this.#stolenGauge = settings.machine === null ? null : this.gaugeId('stolen by the host', { unit: 'ms' })
     this.#markerWires = Object.entries(settings.tripwires.markers ?? {}).map(([name, ms]) => ({
       marker: this.marker(name),
       name,
@@ -153,7 +148,8 @@ export class Probe extends SpanRecorder {
     const isFull = this.count >= HAND_OVER_SPANS || this.#samples.noted >= HAND_OVER_SAMPLES
     const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || isFull
     if (due && this.#sink?.hasRoom()) {
-      this.#readStolen(nowMs)
+      const stolenMs = this.#settings.machine?.stolenMs(nowMs) ?? NaN
+      if (stolenMs >= 0) this.#samples.setGauge(this.#stolenGauge!, stolenMs)
       this.#handOver(toNs(nowMs - this.#originMs))
       this.#lastHandOverMs = nowMs
       this.#openFrame(nowMs)
@@ -329,7 +325,7 @@ export class Probe extends SpanRecorder {
   }
 
   #start(sink: Sink): void {
-    const { game, target, take, writer, conditions, mode, keepSeconds, memory } = this.#settings
+    const { game, target, take, writer, conditions, mode, keepSeconds, memory, machine } = this.#settings
     sink.onOrder?.((order) => {
       if (order.order === 'stop') void this.close()
       else this.keep(order.cause)
@@ -337,13 +333,13 @@ export class Probe extends SpanRecorder {
     warmUp()
     const recorder = calibrate(mode === 'bytes' ? memory.heap : null, {
       heap: memory.heap,
-      readyNs: this.#settings.machine.readyNs,
+      machine,
     })
     this.heapReadBytes = recorder.heapReadBytes ?? 0
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
-    this.#readReady()
+    machine?.takenNs()
     const record: TakeRecord = {
       record: 'take',
       lapsus: FORMAT_VERSION,
@@ -382,7 +378,7 @@ export class Probe extends SpanRecorder {
     if (this.onFrame !== null) this.#tellFrame(durationMs)
     if (this.#outlet === null) return
     this.closeOpenSpans(nowMs)
-    const takenNs = this.#readReady()
+    const takenNs = this.#settings.machine?.takenNs() ?? TAKEN_UNKNOWN
     if (!this.on || this.overflowed || this.#frameStartsNs.length >= LIMITS.chunkFrames) {
       this.truncate(this.#frameFirstSpan)
       this.#samples.forgetGauges()
@@ -417,26 +413,6 @@ export class Probe extends SpanRecorder {
       this.addClosed(this.#collectionMarker('suspected'), nowMs, 0)
     }
     this.#heapBefore = heap
-  }
-
-  /** Time that the system has taken from this thread since the last call, ns. */
-  #readReady(): number {
-    const { readyNs } = this.#settings.machine
-    if (readyNs === null) return TAKEN_UNKNOWN
-    const nowNs = readyNs()
-    const takenNs = nowNs - this.#readyBeforeNs
-    this.#readyBeforeNs = nowNs
-    return takenNs >= 0 ? takenNs : TAKEN_UNKNOWN
-  }
-
-  /** Once a second, where the recorder's own time is spent: what the host has given to others since. */
-  #readStolen(nowMs: number): void {
-    if (this.#stolenGauge === null || nowMs - this.#stolenAskedMs < STOLEN_EVERY_MS) return
-    const totalMs = this.#settings.machine.stolenMs!()
-    const stolenMs = totalMs - this.#stolenBeforeMs
-    if (stolenMs >= 0) this.#samples.setGauge(this.#stolenGauge, stolenMs)
-    this.#stolenBeforeMs = totalMs
-    this.#stolenAskedMs = nowMs
   }
 
   #collectionMarker(kind: string): MarkerId {

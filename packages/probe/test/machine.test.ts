@@ -4,8 +4,7 @@ import { spawn } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
 import { TAKEN_UNKNOWN } from '@lapsus/core/format'
-import { NO_MACHINE } from '../src/machine.ts'
-import { nodeMachine, numberIn } from '../src/node-machine.ts'
+import { machineOf, nodeMachine, numberIn } from '../src/node-machine.ts'
 import { makeProbe, MemorySink, readBack } from './support.ts'
 
 const takenIn = (sink: MemorySink) => readBack(sink.records).chunks.flatMap(({ takenNs }) => [...takenNs])
@@ -15,7 +14,9 @@ describe('time taken from the game', () => {
     const ready = [500, 700, 700, 1_700, NaN, 2_000, 2_300]
     let at = -1
     const sink = new MemorySink()
-    const probe = makeProbe(sink, { machine: { ...NO_MACHINE, readyNs: () => ready[Math.max(0, at)]! } })
+    const probe = makeProbe(sink, {
+      machine: machineOf(() => ready[Math.max(0, at)]!, null),
+    })
     ready.forEach(() => {
       probe.frame()
       at++
@@ -37,7 +38,7 @@ describe('time taken from the game', () => {
       while (performance.now() < end);
       return 1
     }
-    const probe = makeProbe(sink, { machine: { ...NO_MACHINE, readyNs: slow } })
+    const probe = makeProbe(sink, { machine: machineOf(slow, null) })
     probe.frame()
     probe.frame()
     await probe.close()
@@ -56,9 +57,8 @@ describe('time taken from the game', () => {
       spawn(process.execPath, ['-e', 'for (;;);'], { stdio: 'ignore' }),
     )
     try {
-      const { readyNs } = nodeMachine()
       const sink = new MemorySink()
-      const probe = makeProbe(sink, { machine: { ...NO_MACHINE, readyNs } })
+      const probe = makeProbe(sink, { machine: nodeMachine() })
       const endMs = performance.now() + 1_000
       while (performance.now() < endMs) {
         probe.frame()
@@ -85,12 +85,12 @@ describe('time stolen by the host', () => {
   it('is a gauge, once a second at most', async () => {
     let total = 40
     let reads = 0
-    const stolenMs = () => {
+    const ticks = () => {
       reads++
-      return (total += 30)
+      return (total += 3)
     }
     const sink = new MemorySink()
-    const probe = makeProbe(sink, { machine: { ...NO_MACHINE, stolenMs } })
+    const probe = makeProbe(sink, { machine: machineOf(null, ticks) })
     const endMs = performance.now() + 2_700
     while (performance.now() < endMs) {
       probe.frame()

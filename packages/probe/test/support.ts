@@ -5,7 +5,6 @@ import {
   type DeclareRecord,
   type TakeRecord,
 } from '@lapsus/core/format'
-import { NO_MACHINE } from '../src/machine.ts'
 import { Probe, type ProbeSettings } from '../src/probe.ts'
 import type { Sink } from '../src/sinks/sink.ts'
 
@@ -35,7 +34,7 @@ export function makeProbe(sink: Sink | null, settings: Partial<ProbeSettings> = 
     mode: 'timing',
     keepSeconds: 10,
     tripwires: {},
-    machine: NO_MACHINE,
+    machine: null,
     memory: { heap: null, watchCollections: null },
     ...settings,
   })

@@ -30,6 +30,7 @@ function open(): OpenTake {
   frames.durationNs.set([6000, 6000])
   frames.mainSpans.set([10, 10])
   frames.steps.set([2, 0])
+  frames.takenNs.set([4_560_000, 60_000])
   const detail = {
     markers,
     lanes: [
@@ -145,6 +146,7 @@ describe('words about a frame', () => {
       'moth +3 −2',
       'moth: 150 updaters, 60 enabled, 7 of them far, 90 of them asleep',
       '2 fixed steps',
+      '4.56 ms taken by the system',
     ])
     expect(words[5]!.about).to.contain('every 200 ms on average')
     expect(sampleWords(open(), page({ frame: 1 }))).to.deep.equal([])

@@ -5,7 +5,7 @@ import { csvRow } from './csv.ts'
 export function framesCsvHead(): string {
   const waits = WAIT_REASONS.map((reason) => `wait ${reason} ms`)
   const heads = ['frame', 'start ms', 'duration ms', 'work ms', ...waits, 'collection ms', 'collections']
-  return csvRow([...heads, 'bytes', 'fixed steps', 'spans'])
+  return csvRow([...heads, 'bytes', 'fixed steps', 'spans', 'taken ms'])
 }
 
 /** Frames, one a row, times in ms. @param fromFrame number in the take of the first */
@@ -24,6 +24,7 @@ export function* framesCsv(frames: FrameColumns, fromFrame: number): Generator<s
       bytes,
       frames.steps[i]!,
       frames.spans[i]!,
+      frames.takenNs[i]! < 0 ? '' : ms(frames.takenNs, i),
     ])
   }
 }

@@ -1,7 +1,10 @@
 /** What a frame says besides its spans, in words. Pure. */
 import type { PageAnswer } from '@lapsus/core/questions/page'
-import { gaugeValue, plural, three } from '@lapsus/core/words'
+import { gaugeValue, ms, plural, three } from '@lapsus/core/words'
 import type { OpenTake } from '../../state/take.ts'
+
+/** Less is taken from any frame. */
+const LEAST_TAKEN_MS = 0.1
 
 export interface SampleWords {
   text: string
@@ -49,5 +52,11 @@ export function sampleWords({ detail, frames }: OpenTake, page: PageAnswer): Sam
   }
   const steps = frames.steps[page.frame] ?? 0
   if (steps > 0) words.push({ text: plural(steps, 'fixed step'), about: 'Fixed steps that this frame ran.' })
+  const takenMs = (frames.takenNs[page.frame] ?? 0) / 1e6
+  if (takenMs >= LEAST_TAKEN_MS)
+    words.push({
+      text: `${ms(takenMs)} taken by the system`,
+      about: 'Time in which this frame’s thread stood ready while the system ran something else.',
+    })
   return words
 }
