@@ -5,12 +5,14 @@ import {
   figureRows,
   forecastPlan,
   planFromText,
+  weigh,
   PlanError,
   REMEDIES,
   type Assumption,
   type Figures,
   type Forecast,
   type Plan,
+  type Ranges,
 } from '@lapsus/core/remedy'
 import { studyWithoutRecorder } from '@lapsus/core/study'
 import type { FrameFigures } from '@lapsus/core/take'
@@ -23,6 +25,8 @@ export interface ForecastOutput {
   plan: string
   before: OutputFigures
   after: OutputFigures
+  /** How far the figures after may be off: mean work, p50, p95, p99 in ms, frames over. */
+  ranges: Ranges
   items: {
     remedy: string
     path: string[]
@@ -77,11 +81,13 @@ export function forecastFile(
   const judged = { ...recorded, target: target ?? recorded.target }
   if (lessRecorder && recorded.conditions.recorder === undefined)
     throw new CliError('the recorder of this take did not say what it costs, so it cannot be taken out')
-  const { forecast } = forecastPlan(baseOf(lessRecorder ? studyWithoutRecorder(judged) : judged), plan)
+  const base = baseOf(lessRecorder ? studyWithoutRecorder(judged) : judged)
+  const { forecast } = forecastPlan(base, plan)
   return {
     plan: plan.name,
     before: figures(forecast.before),
     after: figures(forecast.after),
+    ranges: weigh(base, plan, forecast).ranges,
     items: plan.items.map(({ remedy, path }, i) => {
       const {
         gainMsPerFrame,
@@ -127,14 +133,14 @@ function figures({ frames, spikes, meanMs: _, ...rest }: Figures): OutputFigures
 
 /** The forecast as a person would send it to a colleague. */
 export function forecastReport(output: ForecastOutput): string {
-  const rows = figureRows(output.before, output.after)
+  const rows = figureRows(output.before, output.after, output.ranges)
   const width = Math.max(...rows.map(([words]) => words.length))
   return [
     output.plan === '' ? 'The plan' : output.plan,
     '',
-    `${''.padEnd(width)}  ${'before'.padStart(16)}  ${'forecast'.padStart(16)}`,
+    `${''.padEnd(width)}  ${'before'.padStart(16)}  ${'forecast'.padStart(28)}`,
     ...rows.map(
-      ([words, before, after]) => `${words.padEnd(width)}  ${before.padStart(16)}  ${after.padStart(16)}`,
+      ([words, before, after]) => `${words.padEnd(width)}  ${before.padStart(16)}  ${after.padStart(28)}`,
     ),
     '',
     ...output.items.flatMap(({ remedy, path, gainMsPerFrame, gainMsAtBest, price, refusal }, i) => [

@@ -13,7 +13,7 @@ import {
   planFromText,
   planToJson,
   planToMarkdown,
-  sensitivityOf,
+  weigh,
   spansAfter,
   stillOver,
 } from '@lapsus/core/remedy'
@@ -140,12 +140,38 @@ describe('a plan', () => {
       ...emptyPlan(),
       items: [item('by-hand', ['sim', 'npc'], { factor: 0.5 }), item('by-hand', ['draw'], { factor: 0.5 })],
     }
-    const found = sensitivityOf(base, plan, forecastPlan(base, plan).forecast)
+    const found = weigh(base, plan, forecastPlan(base, plan).forecast).sensitivity
     expect(found.map((one) => one.item)).to.deep.equal([plan.items[0]!.id, plan.items[1]!.id])
     const [npc] = found
     // 4 ms of npcs, ± 15 % of them.
     expect(npc!.high.p95Ms - npc!.low.p95Ms).to.be.closeTo(4 * 0.3, 1e-6)
     expect([npc!.low.value, npc!.high.value]).to.deep.equal([0.35, 0.65])
+  })
+
+  it('gives each figure a range, from what is assumed and from how frames scatter', () => {
+    const rangesOf = (workMs: (frame: number) => number, factors: number[]) => {
+      const names = factors.map((_, i) => `path ${i}`)
+      const frames: TestFrame[] = Array.from({ length: 200 }, (_, frame) => ({
+        runs: [run('rest', workMs(frame) * MS), ...names.map((name) => run(name, 4 * MS))],
+      }))
+      const base = baseOf(studyFrom(frames))
+      const items = factors.map((factor, i) => item('by-hand', [`path ${i}`], { factor }))
+      const plan = { ...emptyPlan(), items }
+      return weigh(base, plan, forecastPlan(base, plan).forecast).ranges
+    }
+    // Frames that are all alike: only the factor counts, ± 0.3 × 0.5 of 4 ms.
+    const alone = rangesOf(() => 10, [0.5])
+    expect(alone.p95.low).to.be.closeTo(12 - 0.6, 1e-6)
+    expect(alone.p95.high).to.be.closeTo(12 + 0.6, 1e-6)
+    // Two of them by themselves: the squares add up.
+    const two = rangesOf(() => 10, [0.5, 0.5])
+    expect(two.meanMs.high - 14).to.be.closeTo(Math.hypot(0.6, 0.6), 1e-6)
+    expect(14 - two.meanMs.low).to.be.closeTo(Math.hypot(0.6, 0.6), 1e-6)
+    // Ten stretches of 20 frames, at 10 and 12 ms in turn, nothing planned that is assumed: the standard error of their mean.
+    const scattering = rangesOf((frame) => (Math.floor(frame / 20) % 2 === 0 ? 10 : 12), [])
+    const deviation = Math.sqrt((10 * 1 ** 2) / 9)
+    expect(scattering.meanMs.high - 11).to.be.closeTo((1.96 * deviation) / Math.sqrt(10), 1e-6)
+    expect(scattering.over).to.deep.equal({ low: 0, high: 0 })
   })
 
   it('shows groups against what they may take', () => {

@@ -107,7 +107,7 @@ describe('the desk', () => {
       ['sleep', true],
       ['hoist', false],
     ])
-    expect(desk.sensitivity(plan).every(({ item }) => item === 'a')).to.equal(true)
+    expect(desk.weigh(plan).sensitivity.every(({ item }) => item === 'a')).to.equal(true)
     const text = desk.markdown(plan, { game: 'Game', take: 'night', target: 60 })
     expect(text).to.contain('## 1. sleep: sim \\> npc')
     expect(text).to.contain('No gain: the take has no path gone.')

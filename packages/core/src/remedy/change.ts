@@ -11,6 +11,10 @@ export interface Change {
   sameRuns?: boolean
   /** Time of the path and all inside it that runs in this frame though recorded in another, ns. */
   put?: Float64Array
+  /** Fixed steps that a frame may run from now on. */
+  mostSteps?: number
+  /** Share of the time of needless runs that stays and is still needless, where it is another than that of all. */
+  keepNeedless?: Float64Array
   /** New time of the path itself, ns. */
   extraNs?: Float64Array
   /** Share of the bytes that stay, where it is another than that of the time. */

@@ -3,6 +3,7 @@ import { pathNames } from '../study/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import type { Base } from './base.ts'
 import { asRecorded, retime, type Collected } from './collecting.ts'
+import { followSteps } from './follow-steps.ts'
 import { figuresOf, framesAfter, type Figures, type ForecastFrames } from './frames-after.ts'
 import { settle, type Assumption, type Input } from './input.ts'
 import type { Picture } from './picture.ts'
@@ -84,6 +85,8 @@ export function forecastPlan(
     collected = collectedOf(replay, recorded)
     return { ...found.item, ...gainedSince(workNs, replay, recorded, collected, withGains) }
   })
+  if (items.some(({ refusal }, i) => refusal === null && counts(plan.items[i]!)))
+    followSteps(replay, recorded, collected)
   const frames = framesAfter(replay, recorded, collected)
   const after = figuresOf(base, frames, collected, {
     withSpikes,

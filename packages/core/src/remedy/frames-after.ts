@@ -1,6 +1,6 @@
 /** The figures by which frames before and after a plan are compared. */
 import { spikeEpisodes } from '../detect/index.ts'
-import { frameFigures, NS_PER_MS, type FrameColumns, type FrameFigures } from '../take/index.ts'
+import { frameFigures, NS_PER_MS, WAIT_REASONS, type FrameColumns, type FrameFigures } from '../take/index.ts'
 import type { Base } from './base.ts'
 import type { Collected } from './collecting.ts'
 import type { Replay } from './replay.ts'
@@ -59,37 +59,40 @@ export function framesAfter(
  * What changes before a wait for graphics or the refresh is taken up by it: graphics are done when they were, and
  * a refresh comes when it comes. A frame that needs more or fewer refreshes is longer or shorter by whole ones.
  */
-function settleDurations({ study: { frames }, periodNs, count }: Base, after: ForecastFrames): void {
-  const { graphics, refresh, job, io } = after.waitNs
-  const { waitNs } = frames
-  for (let frame = 0; frame < count; frame++) {
-    const durationNs = frames.durationNs[frame]!
-    let changed =
-      after.workNs[frame]! -
-      frames.workNs[frame]! +
-      (job[frame]! - waitNs.job[frame]!) +
-      (io[frame]! - waitNs.io[frame]!) +
-      (graphics[frame]! - waitNs.graphics[frame]!) +
-      (refresh[frame]! - waitNs.refresh[frame]!)
-    after.durationNs[frame] = durationNs
-    if (changed === 0) continue
-    if (graphics[frame]! > 0) {
-      const byGraphics = Math.min(graphics[frame]!, changed)
-      graphics[frame]! -= byGraphics
-      changed -= byGraphics
-    }
-    const waited = refresh[frame]!
-    if (waited === 0 || periodNs === null) {
-      after.durationNs[frame] = Math.max(0, durationNs + changed)
-      continue
-    }
-    const busyNs = Math.max(0, durationNs - waited + changed)
-    const refreshes = Math.max(1, Math.ceil(busyNs / periodNs - 1e-9))
-    const before = Math.max(1, Math.ceil((durationNs - waited) / periodNs - 1e-9))
-    const lasts = Math.max(busyNs, durationNs + (refreshes - before) * periodNs)
-    after.durationNs[frame] = lasts
-    refresh[frame] = lasts - busyNs
+function settleDurations(base: Base, after: ForecastFrames): void {
+  for (let frame = 0; frame < base.count; frame++) {
+    const settled = settledFrame(base, frame, after.workNs[frame]!, after.waitNs)
+    after.durationNs[frame] = settled.durationNs
+    after.waitNs.graphics[frame] = settled.graphicsNs
+    after.waitNs.refresh[frame] = settled.refreshNs
   }
+}
+
+/** One frame with this work, and waits as a plan leaves them before they take up what changed. */
+export function settledFrame(
+  { study: { frames }, periodNs }: Pick<Base, 'study' | 'periodNs'>,
+  frame: number,
+  workNs: number,
+  after: FrameColumns['waitNs'],
+): { durationNs: number; graphicsNs: number; refreshNs: number } {
+  const { waitNs } = frames
+  const durationNs = frames.durationNs[frame]!
+  const settled = { durationNs, graphicsNs: after.graphics[frame]!, refreshNs: after.refresh[frame]! }
+  let changed = workNs - frames.workNs[frame]!
+  for (const reason of WAIT_REASONS) changed += after[reason][frame]! - waitNs[reason][frame]!
+  if (changed === 0) return settled
+  if (settled.graphicsNs > 0) {
+    const byGraphics = Math.min(settled.graphicsNs, changed)
+    settled.graphicsNs -= byGraphics
+    changed -= byGraphics
+  }
+  const waited = settled.refreshNs
+  if (waited === 0 || periodNs === null) return { ...settled, durationNs: Math.max(0, durationNs + changed) }
+  const busyNs = Math.max(0, durationNs - waited + changed)
+  const refreshes = Math.max(1, Math.ceil(busyNs / periodNs - 1e-9))
+  const before = Math.max(1, Math.ceil((durationNs - waited) / periodNs - 1e-9))
+  const lasts = Math.max(busyNs, durationNs + (refreshes - before) * periodNs)
+  return { ...settled, durationNs: lasts, refreshNs: lasts - busyNs }
 }
 
 export interface FiguresOptions {

@@ -1,4 +1,5 @@
 /** A plan as text, to be put where the team reads; it carries itself along, so that it can be opened again. */
+import type { Ranged, Ranges } from './sensitivity.ts'
 import type { FrameFigures } from '../take/index.ts'
 import { ms, percent, three } from '../words/index.ts'
 import type { Figures } from './frames-after.ts'
@@ -44,19 +45,30 @@ type Compared = Omit<Figures, 'meanMs' | 'frames'> & {
   frames: Pick<FrameFigures, 'work' | 'over' | 'overShare' | 'late'>
 }
 
-/** The figures of a forecast in words: what, before, after. */
-export function figureRows(before: Compared, after: Compared): [string, string, string][] {
-  const row = (words: string, pick: (figures: Compared) => string): [string, string, string] => [
+/**
+ * The figures of a forecast in words: what, before, after.
+ * @param ranges of the figures after, where they are known: `4.30 ms (3.90 to 5.60)`
+ */
+export function figureRows(
+  before: Compared,
+  after: Compared,
+  ranges: Ranges | null = null,
+): [string, string, string][] {
+  const row = (
+    words: string,
+    pick: (figures: Compared) => string,
+    ranged?: Ranged,
+  ): [string, string, string] => [
     words,
     pick(before),
-    pick(after),
+    pick(after) + (ranged === undefined || ranges === null ? '' : ` (${rangeWords(ranges[ranged])})`),
   ]
   return [
-    row('work p50', ({ frames }) => ms(frames.work.p50)),
-    row('work p95', ({ frames }) => ms(frames.work.p95)),
-    row('work p99', ({ frames }) => ms(frames.work.p99)),
+    row('work p50', ({ frames }) => ms(frames.work.p50), 'p50'),
+    row('work p95', ({ frames }) => ms(frames.work.p95), 'p95'),
+    row('work p99', ({ frames }) => ms(frames.work.p99), 'p99'),
     row('worst', ({ frames }) => ms(frames.work.worst)),
-    row('frames over', ({ frames }) => `${frames.over} (${percent(frames.overShare)})`),
+    row('frames over', ({ frames }) => `${frames.over}, ${percent(frames.overShare)}`, 'over'),
     row('frames late', ({ frames }) => String(frames.late)),
     row('spikes', ({ spikes }) => (spikes === null ? '–' : String(spikes))),
     row('collections a minute', (figures) => three(figures.collectionsPerMinute)),
@@ -68,6 +80,10 @@ export function figureRows(before: Compared, after: Compared): [string, string, 
     ),
   ]
 }
+
+/** A range as it stands behind its figure. */
+export const rangeWords = ({ low, high }: { low: number; high: number }): string =>
+  `${three(low)} to ${three(high)}`
 
 /**
  * Reads a plan from a file's text: JSON, or Markdown as planToMarkdown writes it.

@@ -16,6 +16,8 @@ export class Replay {
   bytesChanged = false
   /** Facts that remedies have used up, such as the idle instances of a class. */
   readonly used = new Set<string>()
+  /** Fixed steps that a frame may run. */
+  mostSteps = Infinity
   readonly #columns = new Map<number, PathColumns>()
   readonly #borrowed: Float64Array[] = []
   /** Takes what counts nowhere. */
@@ -84,7 +86,8 @@ export class Replay {
     }
     if (change.carriedBytes !== undefined) addTo(this.carriedBytes, change.carriedBytes)
     if (change.path === null) return
-    const { path, keep, put, extraNs, keepBytes = keep } = change
+    const { path, keep, put, extraNs, keepBytes = keep, keepNeedless = keep } = change
+    if (change.mostSteps !== undefined) this.mostSteps = Math.min(this.mostSteps, change.mostSteps)
     const ids = change.alone === true ? [path] : this.base.inside(path)
     const removedNs = keep !== undefined && change.clears !== undefined ? this.#removed(ids, keep) : null
     const shares = put === undefined ? null : this.#shares(ids)
@@ -102,7 +105,7 @@ export class Replay {
       for (const column of ['needlessNs', 'repeatedNs'] as const) {
         if (columns[column] === this.base.zeros) continue
         if (column === `${change.clears}Ns` && id === path) takeAway(columns[column], removedNs!)
-        else multiply(columns[column], keep)
+        else multiply(columns[column], column === 'needlessNs' ? keepNeedless! : keep)
       }
     })
   }

@@ -8,7 +8,7 @@ import {
   groupFigures,
   optionsOf,
   planToMarkdown,
-  sensitivityOf,
+  weigh,
   stillOver,
   type Base,
   type Figures,
@@ -19,7 +19,7 @@ import {
   type Plan,
   type PlanContext,
   type RemedyOption,
-  type Sensitivity,
+  type Weighed,
   type StillOver,
 } from '@lapsus/core/remedy'
 import type { RemedyKind } from '@lapsus/core/detect'
@@ -109,9 +109,10 @@ export class Desk {
     return { before, after, workNs: frames.workNs }
   }
 
-  sensitivity(plan: Plan): Sensitivity[] {
+  /** What the forecast of a plan hangs on, and how far its figures may be off. */
+  weigh(plan: Plan): Weighed {
     const base = this.#known
-    return sensitivityOf(base, plan, this.#forecastOnly(plan, false))
+    return weigh(base, plan, this.#forecastOnly(plan, false))
   }
 
   options(request: OptionsRequest): RemedyOption[] {

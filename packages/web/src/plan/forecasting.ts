@@ -1,8 +1,8 @@
 /** Keeps the forecast of a plan up to date: one is under way at a time, and what changes meanwhile asks for one more. */
-import type { Plan, Sensitivity } from '@lapsus/core/remedy'
+import type { Plan, Weighed } from '@lapsus/core/remedy'
 import type { DeskForecast } from './desk.ts'
 
-const SENSITIVITY_AFTER_MS = 700
+const WEIGH_AFTER_MS = 700
 
 export interface Forecasting {
   /** Forecasts the plan as it is now. */
@@ -13,11 +13,11 @@ interface Parts {
   /** The plan to forecast; null while there is none, or its take is not read. */
   plan(): Plan | null
   forecast(plan: Plan): Promise<DeskForecast>
-  sensitivity(plan: Plan): Promise<Sensitivity[]>
-  told(news: { forecast?: DeskForecast; sensitivity?: Sensitivity[]; error?: string | null }): void
+  weigh(plan: Plan): Promise<Weighed>
+  told(news: { forecast?: DeskForecast; weighed?: Weighed | null; error?: string | null }): void
 }
 
-export function forecastingOf({ plan, forecast, sensitivity, told }: Parts): Forecasting {
+export function forecastingOf({ plan, forecast, weigh, told }: Parts): Forecasting {
   let busy = false
   let again = false
   let asking: ReturnType<typeof setTimeout> | undefined
@@ -34,9 +34,9 @@ export function forecastingOf({ plan, forecast, sensitivity, told }: Parts): For
         const now = plan()
         if (now === null) return
         const found = await forecast(now)
-        if (plan() !== null) told({ forecast: found, error: null })
+        if (plan() !== null) told({ forecast: found, weighed: null, error: null })
       } while (again)
-      askSensitivity()
+      askWeighed()
     } catch (error) {
       told({ error: (error as Error).message })
     } finally {
@@ -44,14 +44,14 @@ export function forecastingOf({ plan, forecast, sensitivity, told }: Parts): For
     }
   }
 
-  function askSensitivity(): void {
+  function askWeighed(): void {
     clearTimeout(asking)
     asking = setTimeout(async () => {
       const now = plan()
       if (now === null) return
-      const found = await sensitivity(now)
-      if (plan() === now) told({ sensitivity: found })
-    }, SENSITIVITY_AFTER_MS)
+      const found = await weigh(now)
+      if (plan() === now) told({ weighed: found })
+    }, WEIGH_AFTER_MS)
   }
 
   return { refresh: () => void work() }

@@ -95,8 +95,8 @@ function Gain({ item, forecast }: Pick<ItemProps, 'item' | 'forecast'>) {
 
 function Details({ item, place, forecast }: Omit<ItemProps, 'chosen'>) {
   const { changeItem, removeItem, moveItem } = usePlan.getState()
-  const sensitivity = usePlan((state) => state.sensitivity)
-  const matter = new Set(weightiest(sensitivity).flatMap((one) => (one.item === item.id ? [one.name] : [])))
+  const weighed = usePlan((state) => state.weighed)
+  const matter = new Set(weightiest(weighed).flatMap((one) => (one.item === item.id ? [one.name] : [])))
   const set = (name: string) => (value: Value | null) => {
     const { [name]: _, ...others } = item.parameters
     changeItem(

@@ -8,6 +8,7 @@ import {
   type PlanItem,
   type RemedyOption,
   type Sensitivity,
+  type Weighed,
 } from '@lapsus/core/remedy'
 import type { RemedyKind } from '@lapsus/core/detect'
 import { proxy } from 'comlink'
@@ -52,8 +53,8 @@ export interface PlanState {
   judged: string
   error: string | null
   forecast: DeskForecast | null
-  /** The two that matter most are told where the plan is looked at; null until they are known. */
-  sensitivity: Sensitivity[] | null
+  /** What the forecast hangs on, and its ranges; null until they are known. */
+  weighed: Weighed | null
 
   /** Makes a take ready to be planned on. */
   prepare(detail: TakeDetail, judged: Judged): Promise<void>
@@ -81,8 +82,8 @@ export interface PlanState {
 const LEAST_SWING_MS = 0.01
 
 /** The two assumptions that matter most; fewer where others hardly do. */
-export const weightiest = (sensitivity: readonly Sensitivity[] | null): Sensitivity[] =>
-  (sensitivity ?? []).filter(({ swingMs }) => swingMs >= LEAST_SWING_MS).slice(0, 2)
+export const weightiest = (weighed: Weighed | null): Sensitivity[] =>
+  (weighed?.sensitivity ?? []).filter(({ swingMs }) => swingMs >= LEAST_SWING_MS).slice(0, 2)
 
 const NO_PLAN = {
   id: null,
@@ -91,14 +92,14 @@ const NO_PLAN = {
   history: null,
   item: null,
   forecast: null,
-  sensitivity: null,
+  weighed: null,
 }
 
 export const usePlan = create<PlanState>()((set, get) => {
   const forecasting = forecastingOf({
     plan: () => (get().ready ? get().plan : null),
     forecast: (plan) => theDesk().forecast(plan, useBudgets.getState().groups),
-    sensitivity: (plan) => theDesk().sensitivity(plan),
+    weigh: (plan) => theDesk().weigh(plan),
     told: (news) => set(news),
   })
   const saving = savingOf(

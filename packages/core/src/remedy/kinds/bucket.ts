@@ -21,7 +21,7 @@ export const remedy: Remedy = {
   price: 'upkeep of the buckets',
   effort: 'medium',
   makes:
-    'of S the part that grows with the number of others (`variable`) shrinks to occupancy × cells / others; plus `upkeep`',
+    'of S the part that grows with the number of others (`variable` at the usual load, at each frame’s own load by `base + slope × others`) shrinks to occupancy × cells / others; plus `upkeep`',
   suggests:
     'others: the load whose law explains a run’s cost best; `variable` from that law, where the loads seen reach down to half the largest',
   limits: { CELLS, FAR },
@@ -89,10 +89,14 @@ export const remedy: Remedy = {
     const upkeepNs = numberOf(values, 'upkeep') * 1000
     const load = loadsOf(site).find(({ name }) => name === values['others'])
     const set = numberOf(values, 'count')
+    // `variable` is that of the usual load; with more others there is more of it, by cost = base + slope × others.
+    const usual = load?.middle ?? set
+    const baseInOthers = variable > 0 ? (usual * (1 - variable)) / variable : Infinity
+    const variableAt = (others: number) => (variable > 0 ? others / (others + baseInOthers) : 0)
     const { selfNs } = site.columns
     const keep = selfNs.map((_, frame) => {
       const others = load?.values[frame] ?? set
-      return others > looked ? 1 - variable * (1 - looked / others) : 1
+      return others > looked ? 1 - variableAt(others) * (1 - looked / others) : 1
     })
     const extraNs = selfNs.map((ns) => (ns > 0 ? upkeepNs : 0))
     return outcome([{ path: site.path, alone: true, keep, sameRuns: true, extraNs }], {

@@ -12,7 +12,7 @@ export const remedy: Remedy = {
   about: 'at most so many fixed steps in a frame; what does not fit is left out',
   price: 'game time runs slow',
   effort: 'small',
-  makes: 'at most so many runs a frame',
+  makes: 'at most so many runs a frame; frames that are shorter for it are followed by fewer steps',
   suggests: 'twice the usual',
   inputs: (site) => {
     const { steps } = site.base.study.frames
@@ -39,7 +39,7 @@ export const remedy: Remedy = {
     const stepMs = all > 0 ? (site.secondsRecorded * 1000) / all : 0
     const frames = calls.reduce((count, runs) => count + (runs > most ? 1 : 0), 0)
     const keep = calls.map((runs) => (runs > most ? most / runs : 1))
-    return outcome([{ path: site.path, keep }], {
+    return outcome([{ path: site.path, keep, mostSteps: most }], {
       price: [
         lost < 0.5
           ? 'no step is left out in this take'

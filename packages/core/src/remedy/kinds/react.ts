@@ -70,10 +70,15 @@ function changesOf(site: Site): {
   }
   const perFrame = new Float64Array(site.count)
   for (const { changes } of watches) changes.forEach((times, frame) => (perFrame[frame]! += times))
-  // A run, of as many as there are, for each change.
+  // A run, of as many as there are, for each change; what changes while none runs waits for the next.
+  let waiting = 0
   const neededNs = tree.map((ns, frame) => {
+    waiting += perFrame[frame]!
     const runs = calls[frame]!
-    return runs > 0 ? (ns * Math.min(runs, perFrame[frame]!)) / runs : 0
+    if (runs <= 0) return 0
+    const needed = Math.min(runs, waiting)
+    waiting = 0
+    return (ns * needed) / runs
   })
   return { perFrame, neededNs, clears: null }
 }

@@ -127,7 +127,8 @@ export const remedy: Remedy = {
     const mean = ages.count === 0 ? 0 : ages.sum / ages.count
     const unseen = speed > 0 ? [`things move up to ${three((speed * worst) / 1000)} unseen`] : []
     const bytes = grows > 0 ? { keepBytes: keep.map((is) => Math.min(1, is + grows)) } : {}
-    return outcome([{ path: site.path, keep, put, extraNs, ...bytes }], {
+    const keepNeedless = stillNeedless(site, tree, keep)
+    return outcome([{ path: site.path, keep, put, extraNs, keepNeedless, ...bytes }], {
       price: [
         worst === 0 ? 'none: it runs as often as before' : `up to ${ms(worst)} old, ${ms(mean)} on average`,
         ...unseen,
@@ -135,6 +136,29 @@ export const remedy: Remedy = {
       stalenessMs: { mean, worst },
     })
   },
+}
+
+/**
+ * Of the needless time of a run that is left, the share that is needless still: what changed in the frames that were left
+ * out waits for it. As if what runs in different frames changed independently.
+ */
+function stillNeedless(site: Site, tree: Float64Array, keep: Float64Array): Float64Array {
+  const { needlessNs } = site.columns
+  const still = site.filled(1)
+  /** Share of the runs of which nothing changed since the last that was kept. */
+  let unchanged = 1
+  for (let frame = 0; frame < site.count; frame++) {
+    if (tree[frame] === 0) continue
+    const needless = Math.min(1, needlessNs[frame]! / tree[frame]!)
+    if (keep[frame] === 1) {
+      still[frame] = unchanged
+      unchanged = 1
+    } else {
+      still[frame] = 0
+      unchanged *= needless
+    }
+  }
+  return still
 }
 
 /** 1 where it is due and would have run; what is due in a frame without a run waits for the next. */

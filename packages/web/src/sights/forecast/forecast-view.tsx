@@ -3,7 +3,7 @@ import {
   REMEDIES,
   type Assumption,
   type GroupFigures,
-  type Sensitivity,
+  type Weighed,
   type StillOver,
 } from '@lapsus/core/remedy'
 import { ms, plural, three } from '@lapsus/core/words'
@@ -16,7 +16,7 @@ import { PictureView } from './pictures/picture-view.tsx'
 
 /** What the plan would have made of the recorded frames. */
 export function ForecastView({ take }: { take: OpenTake }) {
-  const { plan, forecast, item, reading, sensitivity } = usePlan()
+  const { plan, forecast, item, reading, weighed } = usePlan()
   if (plan === null)
     return (
       <Words title="Nothing is planned">
@@ -41,7 +41,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
             </tr>
           </thead>
           <tbody>
-            {figureRows(before, after).map(([words, was, is]) => (
+            {figureRows(before, after, weighed?.ranges ?? null).map(([words, was, is]) => (
               <tr key={words} className="border-t border-line/60">
                 <td className="py-0.5 pr-3">{words}</td>
                 <td className="px-2 text-right whitespace-nowrap text-faint">{was}</td>
@@ -67,7 +67,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
           </tbody>
         </table>
         <div className="min-w-58 flex-1 space-y-3">
-          <Weights sensitivity={sensitivity} />
+          <Weights weighed={weighed} before={before.meanMs} />
           <Groups before={forecast.groupsBefore} after={forecast.groupsAfter} />
         </div>
       </div>
@@ -92,21 +92,43 @@ export function ForecastView({ take }: { take: OpenTake }) {
 }
 
 /** The assumptions that move the result most. */
-function Weights({ sensitivity }: { sensitivity: Sensitivity[] | null }) {
-  if (sensitivity === null) return null
-  const most = weightiest(sensitivity)
+function Weights({ weighed, before }: { weighed: Weighed | null; before: number }) {
+  if (weighed === null) return null
+  const most = weightiest(weighed)
   return (
     <section data-testid="weights">
       <h3 className="text-xs font-semibold text-faint">What the result hangs on most</h3>
       {most.length === 0 && <p className="text-[12.5px]">Nothing that was assumed moves it by 0.01 ms.</p>}
       {most.map(({ item, name, words, unit, value, low, high }) => (
-        <p key={`${item} ${name}`} className="text-[12.5px]">
-          <b className="font-medium">{words}</b>, {three(value) + (unit === '' ? '' : ` ${unit}`)}: mean work
-          is {ms(low.meanMs)} with {three(low.value)}, {ms(high.meanMs)} with {three(high.value)}; p95{' '}
-          {ms(low.p95Ms)} or {ms(high.p95Ms)}
-        </p>
+        <div key={`${item} ${name}`} className="mb-1.5 text-[12.5px]">
+          <p>
+            If <b className="font-medium">{words}</b> is {three(low.value)} instead of {three(value)}
+            {unit === '' ? '' : ` ${unit}`}, a frame takes {ms(low.meanMs)} on average; if it is{' '}
+            {three(high.value)}, {ms(high.meanMs)}.
+          </p>
+          <Swing low={low.meanMs} high={high.meanMs} most={before} />
+        </div>
       ))}
     </section>
+  )
+}
+
+/** From low to high, on a line from nothing to the mean work before the plan. */
+function Swing({ low, high, most }: { low: number; high: number; most: number }) {
+  const [from, to] = [Math.min(low, high), Math.max(low, high)].map((ms) =>
+    Math.min(1, ms / Math.max(most, high, low)),
+  )
+  return (
+    <div
+      aria-hidden
+      className="relative h-1.5 rounded-sm bg-line/60"
+      title="From nothing to the mean work before the plan"
+    >
+      <span
+        className="absolute h-full rounded-sm bg-work"
+        style={{ left: `${from! * 100}%`, width: `${Math.max(1, (to! - from!) * 100)}%` }}
+      />
+    </div>
   )
 }
 
