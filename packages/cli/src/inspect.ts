@@ -1,7 +1,9 @@
 import type { Conditions, RecorderFigures } from '@lapsus/core/format'
 import type { LedgerRow } from '@lapsus/core/rollup'
 import { ledgerOfFrames, studyWithoutRecorder } from '@lapsus/core/study'
-import { gatherEvidence } from '@lapsus/core/detect'
+import { gatherEvidence, unmarkedNs } from '@lapsus/core/detect'
+import { sum } from '@lapsus/core/stats'
+import { OUTSIDE } from '@lapsus/core/words'
 import {
   frameFigures,
   NS_PER_MS,
@@ -32,6 +34,8 @@ export interface Inspection extends Diagnosis {
   /** Null when the take does not say what its recorder costs. */
   recorder: { spanNs: number; msPerFrame: number; takenOut: boolean } | null
   ledger: LedgerLine[]
+  /** Main-lane time in no marker: with it the lines of that lane add up to the frames. */
+  outsideMsPerFrame: number
 }
 
 interface LedgerLine {
@@ -90,6 +94,7 @@ export function inspect(file: TakeFile, targetFps: number | null, lessRecorder =
     frames: { budgetMs, work, over, overShare, late, held },
     recorder: recorder === undefined ? null : recorderFigures(file.study.frames, recorder, lessRecorder),
     ledger: ledger.map((row) => ledgerLine(file, row, frames)),
+    outsideMsPerFrame: sum(unmarkedNs(study)) / Math.max(1, frames) / NS_PER_MS,
     ...diagnose(gatherEvidence(study)),
   }
 }
@@ -155,6 +160,7 @@ export function report(inspection: Inspection): string {
     'ms a frame, most self time first',
     `${['self', 'total', 'self p99', 'calls'].map((head) => head.padStart(9)).join('')}  path`,
     ...rows,
+    `${three(inspection.outsideMsPerFrame).padStart(9)}${' '.repeat(29)}${OUTSIDE}`,
     ...(ledger.length > REPORT_ROWS ? [`… and ${ledger.length - REPORT_ROWS} more; --json prints all`] : []),
   ].join('\n')
 }

@@ -442,7 +442,7 @@ describe('words and layouts of forecasts', () => {
       figureRows(forecast.before, forecast.after).map(([words, before, after]) => [words, [before, after]]),
     )
     expect(rows.get('worst')![0]).to.match(/ms$/)
-    expect(rows.get('frames over')![0]).to.match(/^\d+ \(/)
+    expect(rows.get('frames over')![0]).to.match(/^\d+, /)
     expect(rows.get('largest heap')).to.deep.equal(['1.58 MB', '1.58 MB'])
     expect(rows.get('spikes')!.map(Number).every(Number.isInteger)).to.equal(true)
   })

@@ -8,7 +8,7 @@ import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
 import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
 import { bytes, duration, ms, percent, plain, three } from '@lapsus/core/words'
-import { inUnit, callersOf, ledgerCsv, ledgerLines } from '../src/sights/ledger/rows.ts'
+import { inUnit, callersOf, ledgerCsv, ledgerLines, outsideMs } from '../src/sights/ledger/rows.ts'
 import { boxAt, fitScale, HEAD, layoutPage, scaleTo, THIN } from '../src/sights/frame/layout.ts'
 import type { OpenTake } from '../src/state/take.ts'
 import { SIGHT_NAMES } from '../src/lists/sight-names.ts'
@@ -158,6 +158,19 @@ describe('ledger lines', () => {
     expect(names({})).to.deep.equal(['sim', ' moths', '  moth', 'wait', 'moths'])
     expect(names({ sort: 'self' })).to.deep.equal(['wait', 'moths', 'sim', ' moths', '  moth'])
     expect(names({ sort: 'name' })).to.deep.equal(['moths', 'sim', ' moths', '  moth', 'wait'])
+  })
+
+  it('leave what no marker stands for: with it the main lane’s lines are the frames', () => {
+    const rows = [
+      { key: 0, selfMs: 60 },
+      { key: 1, selfMs: 25 },
+      // Of another lane.
+      { key: 2, selfMs: 500 },
+    ]
+    const laneOf = (key: number) => (key === 2 ? 1 : 0)
+    expect(outsideMs(rows, { frames: 10, durationMs: 100 }, laneOf)).to.be.closeTo(1.5, 1e-9)
+    expect(outsideMs(rows, { frames: 10, durationMs: 80 }, laneOf)).to.equal(0)
+    expect(outsideMs([], { frames: 4, durationMs: 80 }, laneOf)).to.equal(20)
   })
 
   it('fold, and unfold for a search, which keeps what leads to a match', () => {

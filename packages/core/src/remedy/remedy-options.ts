@@ -22,7 +22,12 @@ export interface RemedyOption {
   overBefore: number
   p95Ms: number
   price: string[]
+  /** Whether it takes anything away: time, or frames over budget. */
+  helps: boolean
 }
+
+/** Less a frame is nothing. */
+const LEAST_GAIN_MS = 1e-3
 
 /** What a finding, or any row, offers. @param frames numbers in the study, where it strikes */
 export function optionsOf(
@@ -59,10 +64,14 @@ export function optionsOf(
         overAfter: over(forecast.after),
         p95Ms: forecast.after.frames.work.p95,
         price: price.length > 0 ? price : [standing],
+        helps:
+          refusal === null &&
+          (Math.max(gainMsPerFrame, where) > LEAST_GAIN_MS || over(forecast.after) < over(forecast.before)),
       }
     })
     .sort(
       (a, b) =>
+        Number(b.helps) - Number(a.helps) ||
         Number(a.refusal !== null) - Number(b.refusal !== null) ||
         b.gainMsWhereItStrikes - a.gainMsWhereItStrikes,
     )

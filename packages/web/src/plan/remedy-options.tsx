@@ -3,7 +3,7 @@ import { useEffect, useState } from 'react'
 import type { RemedyKind } from '@lapsus/core/detect'
 import type { FindingReport } from '@lapsus/core/questions/diagnosis'
 import { REMEDIES, type RemedyOption } from '@lapsus/core/remedy'
-import { ms } from '@lapsus/core/words'
+import { ms, plural } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
@@ -27,6 +27,7 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
   const { ready, reading, error, detail } = usePlan()
   const [options, setOptions] = useState<RemedyOption[] | null>(null)
   const [failure, setFailure] = useState<string | null>(null)
+  const [unfolded, setUnfolded] = useState(false)
   useEffect(
     () => void usePlan.getState().prepare(take.detail, { target: 1000 / budgetMs, withoutRecorder }),
     [take.detail, budgetMs, withoutRecorder],
@@ -61,6 +62,16 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
     useSettings.getState().setPlanOpen(true)
     await usePlan.getState().add(remedy, path, subject)
   }
+  const others = options.filter(({ helps }) => !helps)
+  const rows = (some: RemedyOption[]) =>
+    some.map((option) => (
+      <Row
+        key={option.remedy}
+        option={option}
+        spike={trouble === 'spike'}
+        onAdd={() => void addTo(option.remedy)}
+      />
+    ))
   return (
     <table className="w-full text-xs tabular-nums" aria-label="What fits" data-testid="options">
       <thead className="text-faint">
@@ -82,16 +93,25 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
           </th>
         </tr>
       </thead>
-      <tbody>
-        {options.map((option) => (
-          <Row
-            key={option.remedy}
-            option={option}
-            spike={trouble === 'spike'}
-            onAdd={() => void addTo(option.remedy)}
-          />
-        ))}
-      </tbody>
+      <tbody>{rows(options.filter(({ helps }) => helps))}</tbody>
+      {others.length > 0 && (
+        <tbody>
+          <tr>
+            <td colSpan={4} className="pt-1">
+              <button
+                type="button"
+                aria-expanded={unfolded}
+                className="text-faint underline"
+                onClick={() => setUnfolded(!unfolded)}
+              >
+                {plural(others.length, 'other')}, which as suggested{' '}
+                {others.length === 1 ? 'brings' : 'bring'} nothing here
+              </button>
+            </td>
+          </tr>
+          {unfolded && rows(others)}
+        </tbody>
+      )}
     </table>
   )
 }

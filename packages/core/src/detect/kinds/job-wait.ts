@@ -29,7 +29,8 @@ const jobWaits: Detector = (evidence) =>
         `and for ${msOf(feltNs)} in the ${plural(felt.length, 'frame')} where it is felt: ${costWords(evidence, meanNs)}.` +
         (other === undefined
           ? ''
-          : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}${mostlyWords(evidence, other.mostly)}.`),
+          : ` What ended last was ${other.marker} on ${other.lane}, ${plural(other.times, 'time')}${mostlyWords(evidence, other.mostly)}.`) +
+        ` Make that job smaller, split it, start it earlier, or take its result a frame later.`,
       ...costsOf(evidence, { sumNs: feltNs * felt.length, strikes: felt.length }),
       confidence: other === undefined ? 'medium' : 'high',
       because:
@@ -37,7 +38,7 @@ const jobWaits: Detector = (evidence) =>
           ? 'the wait is measured; what it waited for is not told'
           : `the wait is measured, and ${share(other.times / frame.length)} of it ends with that job`,
       frames: worstFrames(frame, selfNs),
-      remedies: ['jobs', 'slice', 'timer'],
+      remedies: ['by-hand'],
       view: 'waiting',
       subject: other?.marker ?? '',
       gauge: null,

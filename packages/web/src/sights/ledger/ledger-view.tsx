@@ -1,4 +1,6 @@
 import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
+import { laneOfKey } from '@lapsus/core/rollup'
+import { ms, OUTSIDE, percent } from '@lapsus/core/words'
 import { useMemo, useState } from 'react'
 import { BudgetsWindow } from '../../budgets/budgets-window.tsx'
 import { Table } from '../../components/table.tsx'
@@ -10,7 +12,7 @@ import { askedBy, useView, type Sort } from '../../state/view.ts'
 import { CourseCard } from './course-card.tsx'
 import { tableColumns } from './ledger-columns.tsx'
 import { LedgerTools } from './ledger-tools.tsx'
-import { ledgerLines, type Scope } from './rows.ts'
+import { ledgerLines, outsideMs, type Scope } from './rows.ts'
 import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
@@ -101,6 +103,9 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
           onOpen={(line) => change({ frame: line.row.worstFrame, path: line.path })}
         />
       )}
+      {ledger !== null && ledger.frames > 0 && search === '' && frames !== 'difference' && (
+        <Outside take={take} ledger={ledger} scope={scope} />
+      )}
       <BudgetsWindow take={take} budgetMs={budgetMs} open={budgetsOpen} onOpenChange={setBudgetsOpen} />
       {isAlone && path !== null && (
         <CourseCard
@@ -112,6 +117,22 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
         />
       )}
     </section>
+  )
+}
+
+/** The last line: what no marker stands for. */
+function Outside({ take, ledger, scope }: { take: OpenTake; ledger: LedgerAnswer; scope: Scope }) {
+  const laneOf = ledger.by === 'path' ? (key: number) => take.paths.get(key).lane : laneOfKey
+  const outside = outsideMs(ledger.rows, scope, laneOf)
+  return (
+    <p
+      className="shrink-0 border-t border-line px-3 py-1 text-[12.5px] text-faint"
+      title="Duration of the frames less the own times of all lines of the main lane, waits included"
+      data-testid="outside"
+    >
+      {OUTSIDE}: <b className="font-medium text-ink tabular-nums">{ms(outside)}</b> a frame,{' '}
+      {percent((outside * ledger.frames) / scope.durationMs)} of it
+    </p>
   )
 }
 

@@ -2,7 +2,7 @@
 import { LEDGER_COLUMNS, type LedgerAnswer, type LedgerEntry } from '@lapsus/core/questions/ledger'
 import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
-import { NO_PATH } from '@lapsus/core/take'
+import { MAIN_LANE, NO_PATH } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
 import type { OpenTake } from '../../state/take.ts'
 import type { Grouping, Sort, Unit } from '../../state/view.ts'
@@ -194,4 +194,18 @@ export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
     ])
   })
   return head + body.join('')
+}
+
+/**
+ * Time of the main lane outside any marker, ms a frame: with it the lines of that lane add up to the frames.
+ * @param laneOf the lane of a row's key
+ */
+export function outsideMs(
+  rows: readonly { key: number; selfMs: number }[],
+  { frames, durationMs }: Pick<Scope, 'frames' | 'durationMs'>,
+  laneOf: (key: number) => number,
+): number {
+  let marked = 0
+  for (const { key, selfMs } of rows) if (laneOf(key) === MAIN_LANE) marked += selfMs
+  return Math.max(0, durationMs - marked) / Math.max(1, frames)
 }
