@@ -3,7 +3,7 @@ import type { LedgerRow } from '@lapsus/core/rollup'
 import { ledgerOfFrames, studyWithoutRecorder } from '@lapsus/core/study'
 import { gatherEvidence, unmarkedNs } from '@lapsus/core/detect'
 import { sum } from '@lapsus/core/stats'
-import { OUTSIDE } from '@lapsus/core/words'
+import { OUTSIDE, plural } from '@lapsus/core/words'
 import {
   frameFigures,
   NS_PER_MS,
@@ -146,9 +146,9 @@ export function report(inspection: Inspection): string {
     return `${figures.map((figure) => figure.padStart(9)).join('')}  ${line.path.join(' > ')}${lane}`
   })
   return [
-    `${take.game}: ${take.frames} frames, ${three(take.durationMs / 1000)} s, ${take.spans} spans, ${take.markers} markers` +
+    `${take.game}: ${plural(take.frames, 'frame')}, ${three(take.durationMs / 1000)} s, ${plural(take.spans, 'span')}, ${plural(take.markers, 'marker')}` +
       (take.complete ? '' : ' (cut short)') +
-      (take.dropped > 0 ? `, ${take.dropped} frames left out by the recorder` : ''),
+      (take.dropped > 0 ? `, ${plural(take.dropped, 'frame')} left out by the recorder` : ''),
     `target ${three(take.targetFps)} frames a second, budget ${three(frames.budgetMs)} ms`,
     `work   p50 ${three(work.p50)}   p95 ${three(work.p95)}   p99 ${three(work.p99)}   p99.9 ${three(work.p999)}   worst ${three(work.worst)} ms`,
     `over budget ${frames.over} (${three(frames.overShare * 100)} %), late ${frames.late}, of these held by waiting ${frames.held}`,

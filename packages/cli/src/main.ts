@@ -2,6 +2,7 @@ import { createReadStream, createWriteStream, existsSync } from 'node:fs'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { checkImport, checkStorage, storageWords } from '@lapsus/api'
+import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
@@ -130,7 +131,7 @@ program
       throw error instanceof CliError ? new CliError(`${path}: ${error.message}`) : error
     })
     const { take, frames, problem, skipped } = checkImport(await response.json())
-    console.log(`${frames} frames: ${address}/takes/${take}`)
+    console.log(`${plural(frames, 'frame')}: ${address}/takes/${take}`)
     if (problem !== null) console.error(`lapsus: ${path}: ${problem}; what came before is kept`)
     if (skipped !== null) console.error(`lapsus: ${path}: ${skipped}`)
   })

@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto'
 import { existsSync, rmSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { checkTake, type TakeDetail } from '@lapsus/api'
+import { plural } from '@lapsus/core/words'
 import { ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
 import { CliError } from './errors.ts'
 import { readTakeFile } from './take-file.ts'
@@ -53,7 +54,7 @@ export async function record(command: string[], out: string | undefined, options
   const response = await fetch(`${address}/api/takes/${take}`, { headers: withPassword() })
   if (response.status === 404) throw new CliError(nothingRecorded(command))
   const { frames } = checkTake(await response.json()) satisfies TakeDetail
-  console.error(`recorded ${frames} frames: ${address}/takes/${take}`)
+  console.error(`recorded ${plural(frames, 'frame')}: ${address}/takes/${take}`)
   return code
 }
 
@@ -62,7 +63,7 @@ async function recordToFile(command: string[], file: string, take: string, optio
   const code = await runProgram(command, file, take, options)
   if (!existsSync(file)) throw new CliError(nothingRecorded(command))
   const { study } = await readTakeFile(file)
-  console.error(`recorded ${study.frames.startNs.length} frames: ${file}`)
+  console.error(`recorded ${plural(study.frames.startNs.length, 'frame')}: ${file}`)
   return code
 }
 

@@ -25,7 +25,12 @@ class OtlpSource extends WholeFileSource {
         'no span is a frame: none has the attribute "lapsus.frame"; say with --frame-marker which one is',
       )
     }
-    if (whole.outside > 0) this.skipped.add(`${whole.outside} spans lie outside every frame`)
+    if (whole.outside > 0)
+      this.skipped.add(
+        whole.outside === 1
+          ? '1 span lies outside every frame'
+          : `${whole.outside} spans lie outside every frame`,
+      )
     for (const record of records) onRecord(record, place)
     onRecord(end, place)
   }

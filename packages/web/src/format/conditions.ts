@@ -1,5 +1,5 @@
 import type { TakeSummary } from '@lapsus/api'
-import { dateTime, plain, three } from '@lapsus/core/words'
+import { dateTime, plain, plural, three } from '@lapsus/core/words'
 
 /** The circumstances of a take, in words, most telling first. */
 export function conditionWords({ conditions, dropped, repaired }: TakeSummary): string[] {
@@ -16,8 +16,8 @@ export function conditionWords({ conditions, dropped, repaired }: TakeSummary): 
     recorder === undefined
       ? undefined
       : `recorder ${three(recorder.spanNs)} ns a span, clock ${three(recorder.clockResolutionNs)} ns`,
-    dropped > 0 ? `${dropped} frames left out by the recorder` : undefined,
-    repaired > 0 ? `${repaired} unbalanced calls repaired` : undefined,
+    dropped > 0 ? `${plural(dropped, 'frame')} left out by the recorder` : undefined,
+    repaired > 0 ? `${plural(repaired, 'unbalanced call')} repaired` : undefined,
   ].filter((words) => words !== undefined && words !== '') as string[]
 }
 

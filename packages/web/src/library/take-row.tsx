@@ -9,7 +9,7 @@ import { Menu } from '../components/menu.tsx'
 import { TagEditor } from '../components/tag-editor.tsx'
 import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
-import { bytes, count, dateTime, duration, ms, percent } from '@lapsus/core/words'
+import { bytes, count, dateTime, duration, ms, percent, plural } from '@lapsus/core/words'
 import { useLibrary } from '../state/library.ts'
 import { Miniature } from './miniature.tsx'
 
@@ -67,7 +67,7 @@ export function TakeRow({ take }: { take: TakeSummary }) {
       <div className="shrink-0 text-right whitespace-nowrap tabular-nums">
         {figures === null ? (
           <span className="text-faint">
-            {take.frames === 0 ? 'no frames yet' : `${count(take.frames)} frames so far`}
+            {take.frames === 0 ? 'no frames yet' : `${plural(take.frames, 'frame')} so far`}
           </span>
         ) : (
           <>

@@ -69,8 +69,18 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         forecastNs,
       }),
     [
-      ...[frames, detail.moments, detail.stretches, window, budgetMs, frame, range, dragged],
-      ...[lit, byMachine, speed, forecastNs],
+      frames,
+      detail.moments,
+      detail.stretches,
+      window,
+      budgetMs,
+      frame,
+      range,
+      dragged,
+      lit,
+      byMachine,
+      speed,
+      forecastNs,
     ],
   )
 

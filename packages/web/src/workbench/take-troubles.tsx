@@ -11,8 +11,8 @@ export function TakeTroubles({ detail }: { detail: TakeDetail }) {
       <ul className="list-disc pl-5">
         {problems.map(({ what, about, count }) => (
           <li key={`${what} ${about}`}>
-            {count} {what}
-            {about !== '' && `: ${about}`}
+            {what}
+            {about !== '' && `: ${about}`} ({count} ×)
           </li>
         ))}
         {setAsideRecords.map(({ sequence, reason }) => (
