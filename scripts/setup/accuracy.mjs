@@ -28,7 +28,7 @@ export function isFoundBy(flaw, { kind, path }) {
 const FLAW_KINDS = new Set(Object.values(FLAW_FINDINGS).map(({ kind }) => kind))
 
 /** @param runs each with name, seed, bytes, frames, findings and spikes, as `inspect --json` gives them */
-export function findingsSection(runs, { seeds, seconds }) {
+export function findingsSection(runs, { seeds, seconds, machine }) {
   const of = (name, bytes) => runs.filter((run) => run.name === name && run.bytes === bytes)
   const times = (list, flaw) => {
     const found = list.filter(({ findings }) => findings.some((one) => isFoundBy(flaw, one)))
@@ -37,9 +37,14 @@ export function findingsSection(runs, { seeds, seconds }) {
     return `${found.length} of ${list.length}${small > 0 ? `, ${small} of these below 1 % of the budget` : ''}`
   }
   const flaws = Object.entries(FLAW_FINDINGS)
+  const aloneShare = (all) => {
+    const nights = all.flatMap(([flaw, { bytes = false }]) => of(flaw, bytes).map((run) => [flaw, run]))
+    const found = nights.filter(([flaw, { findings }]) => findings.some((one) => isFoundBy(flaw, one)))
+    return `${found.length} of ${nights.length}, ${three(found.length / nights.length)}`
+  }
   const falseAlarms = [...of('none', false), ...of('none', true)].flatMap(({ seed, bytes, findings }) =>
     findings
-      .filter(({ kind, small }) => FLAW_KINDS.has(kind) && !small)
+      .filter(({ kind, small, trouble }) => FLAW_KINDS.has(kind) && !small && trouble !== 'machine')
       .map((finding) => [seed, bytes ? 'bytes' : 'timing', finding.kind, finding.text]),
   )
   const others = [...of('none', false), ...of('none', true)].flatMap(({ findings }) =>
@@ -50,9 +55,13 @@ export function findingsSection(runs, { seeds, seconds }) {
   )
   const nights = of('none', false).length + of('none', true).length
   return [
-    '## Found and missed',
+    `## ${machine}`,
+    '',
+    '### Found and missed',
     '',
     `Each flaw is played alone and together with all others, ${seconds} s a night, seeds ${seeds.join(', ')}; the two that allocate are played with mode \`bytes\`, without which nobody can tell who allocates.`,
+    '',
+    `Found alone: ${aloneShare(flaws)}.`,
     '',
     ...table(
       ['flaw', 'should be found as', 'at', 'alone', 'with all flaws'],
@@ -65,14 +74,14 @@ export function findingsSection(runs, { seeds, seconds }) {
       ]),
     ),
     '',
-    '## False alarms',
+    '### False alarms',
     '',
     `Nights without any flaw: ${nights}. Findings above 1 % of the budget, of a kind that stands for some flaw: ${falseAlarms.length}.`,
     '',
     ...(falseAlarms.length === 0 ? [] : [...table(['seed', 'mode', 'kind', 'text'], falseAlarms), '']),
     `Findings of other kinds in these nights: ${otherCounts.join(', ') || 'none'}. They are about the machine and the runtime, not the game: a collection does pause a frame, and a busy machine does wake the game late.`,
     '',
-    '## How busy the machine was',
+    '### How busy the machine was',
     '',
     'The same night takes longer on a machine that does other things as well. Median and 99th percentile of the work of a frame, and spikes, by night:',
     '',
