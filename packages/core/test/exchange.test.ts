@@ -483,7 +483,7 @@ describe('CSV', () => {
       .join('')
       .split('\r\n')
     expect(rows[0]).to.match(/^frame,start ms,duration ms,work ms,wait refresh ms/)
-    expect(rows[1]).to.match(/^0,0,10,4,6,0,0,0,0,0,,0,2$/)
+    expect(rows[1]).to.match(/^0,0,10,4,6,0,0,0,0,0,,0,2,$/)
   })
 })
 

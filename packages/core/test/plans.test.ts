@@ -202,6 +202,12 @@ describe('a plan', () => {
     // In odd frames all npcs are needless.
     expect(options[1]!.gainMsWhereItStrikes).to.be.closeTo(4, 0.01)
     expect(options[3]!.refusal).to.contain('repeats')
+    expect(options.map(({ helps }) => helps)).to.deep.equal([true, true, true, false])
+    // Everywhere as well, where no frames are named; and what takes nothing away does not help.
+    const everywhere = { path: ['sim', 'npc'], subject: '', frames: [] }
+    const [drop, distance] = optionsOf(base, { ...everywhere, remedies: ['rate-by-distance', 'drop'] })
+    expect([drop!.remedy, drop!.helps]).to.deep.equal(['drop', true])
+    expect(distance!.helps).to.equal(false)
   })
 })
 

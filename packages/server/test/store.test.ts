@@ -120,7 +120,7 @@ describe('a column of frames that this version does not know', () => {
     const records = [
       first!,
       declared!,
-      { ...chunk, otherFrameColumns: { taken: Float64Array.of(7, 0.5, 9) } },
+      { ...chunk, otherFrameColumns: { heat: Float64Array.of(7, 0.5, 9) } },
       endRecord(3),
     ]
     await fetch(`${server.address}/api/imports`, {
@@ -129,8 +129,8 @@ describe('a column of frames that this version does not know', () => {
     })
     const columnOf = async (id: string) => {
       const lines = (await (await fetch(`${takes}/${id}/file?format=jsonl`)).text()).trim().split('\n')
-      const chunks = lines.map((line) => JSON.parse(line) as { frames?: { taken?: number[] } })
-      return chunks.flatMap(({ frames }) => frames?.taken ?? [])
+      const chunks = lines.map((line) => JSON.parse(line) as { frames?: { heat?: number[] } })
+      return chunks.flatMap(({ frames }) => frames?.heat ?? [])
     }
     expect(await columnOf('later-column')).to.deep.equal([7, 0.5, 9])
     const kept = await fetch(`${takes}/later-column/excerpts`, {

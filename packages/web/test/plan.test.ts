@@ -55,8 +55,12 @@ describe('planning', () => {
     await page.locator('[data-testid=finding][data-kind=needless-updates] button').click()
     await until(async () => (await page.$('[data-testid=options]')) !== null, 'the options are there')
     const offers = await textOf('options')
-    expect(offers).to.contain('sleep')
     expect(offers).to.match(/gate[\s\S]*0\.7\d+ ms/)
+    expect(offers).to.contain('sleep')
+    // What would bring nothing is folded away.
+    expect(offers).to.not.contain('by distance')
+    await page.locator('[data-testid=options] button[aria-expanded=false]').click()
+    await until(async () => (await textOf('options')).includes('by distance'), 'the others are there')
     await button('Plan: gate').click()
     await untilItems(['gate'])
     await until(async () => (await sum()).includes('→'), 'the forecast is there')

@@ -51,7 +51,12 @@ export function optionsOf(
       replay.release()
       const [item] = forecast.items
       const { refusal, gainMsPerFrame, gainNs, price } = item!
-      const where = gainNs === null ? 0 : mean(struck.map((frame) => gainNs[frame]!)) / 1e6
+      const gainMsWhereItStrikes =
+        struck.length === 0
+          ? gainMsPerFrame
+          : gainNs === null
+            ? 0
+            : mean(struck.map((frame) => gainNs[frame]!)) / 1e6
       return {
         remedy,
         words,
@@ -59,14 +64,15 @@ export function optionsOf(
         effort,
         refusal,
         gainMsPerFrame,
-        gainMsWhereItStrikes: struck.length === 0 ? gainMsPerFrame : where,
+        gainMsWhereItStrikes,
         overBefore: over(forecast.before),
         overAfter: over(forecast.after),
         p95Ms: forecast.after.frames.work.p95,
         price: price.length > 0 ? price : [standing],
         helps:
           refusal === null &&
-          (Math.max(gainMsPerFrame, where) > LEAST_GAIN_MS || over(forecast.after) < over(forecast.before)),
+          (Math.max(gainMsPerFrame, gainMsWhereItStrikes) > LEAST_GAIN_MS ||
+            over(forecast.after) < over(forecast.before)),
       }
     })
     .sort(
