@@ -1,6 +1,13 @@
 /** The machine told from the game: nights of many kinds of noise, clean ones and such with something planted. */
 import { expect } from 'chai'
-import { findAll, gatherEvidence, isFolded, type Evidence, type Finding } from '@lapsus/core/detect'
+import {
+  exponentWords,
+  findAll,
+  gatherEvidence,
+  isFolded,
+  type Evidence,
+  type Finding,
+} from '@lapsus/core/detect'
 import { atEqualSpeed, factorAt, machineSpeed, spellsOf, type Study } from '@lapsus/core/study'
 import { noisyNight, type Machine, type Night } from './support/noisy.ts'
 import { randomFrom, run, runs, studyFrom, type Run, type TestFrame } from './support/studies.ts'
@@ -282,5 +289,46 @@ describe('the machine’s speed', () => {
         ]),
       ),
     ).to.deep.equal(['rising'])
+  })
+
+  it('that falls as a load grows passes for no law of the load', () => {
+    // Twenty lights more in each tenth of the night, on a machine that gets as much slower.
+    const load = (frame: number) => 100 + 20 * Math.floor(frame / 120)
+    const frames = (ramp: boolean) =>
+      studyFrom(
+        Array.from({ length: 1200 }, (_, frame): TestFrame => {
+          const slower = load(frame) / 100
+          return {
+            runs: [
+              run('sim', 10_000, {
+                children: [
+                  ...parts.map((name, i) => run(name, Math.round((i + 1) * 0.1 * MS * slower))),
+                  ...runs(40, 'measure', Math.round(20_000 * slower)),
+                ],
+              }),
+            ],
+            gauges: { lights: load(frame) + (frame % 3) },
+            moments: ramp && frame === 0 ? ['ramp'] : [],
+          }
+        }),
+      )
+    const kinds = (study: Study) => findAll(gatherEvidence(study)).map(({ kind }) => kind)
+    expect(kinds(frames(false))).to.not.include('all-pairs')
+    // In a ramp that the game has said, it is the load.
+    const ramp = gatherEvidence(frames(true))
+    expect(ramp.even().study).to.equal(ramp.study)
+  })
+})
+
+describe('an exponent', () => {
+  it('is told with its interval, open where that reaches the end of what is tried', () => {
+    expect(exponentWords({ value: 2, low: 1.8, high: 2.25 })).to.equal('exponent 2.00, between 1.80 and 2.25')
+    expect(exponentWords({ value: 3, low: 2.1, high: 4 })).to.equal(
+      'exponent 3.00, between 2.10 and more than 4',
+    )
+    expect(exponentWords({ value: 3, low: 2.1, high: 3.95 })).to.equal('exponent 3.00, between 2.10 and 3.95')
+    expect(exponentWords({ value: 1, low: 0.5, high: 1.2 })).to.equal(
+      'exponent 1.00, between less than 0.5 and 1.20',
+    )
   })
 })

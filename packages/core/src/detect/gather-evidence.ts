@@ -15,6 +15,7 @@ import { median, percentileSorted, sum } from '../stats/index.ts'
 import { blameMachine, type MachineBlame } from './blame-machine.ts'
 import { collectionsOf, type Collection } from './collections.ts'
 import { familiesOf, type SpikeFamily } from './families.ts'
+import { RAMP_MOMENT } from './scaling.ts'
 import { findSpikes, pauseFrames, unmarkedNs, type Cause, type Spike } from './spikes.ts'
 import { findStrikes, type Strikes } from './strikes.ts'
 
@@ -93,7 +94,9 @@ export function gatherEvidence(study: Study): Evidence {
     elsewhere: workOf(study, (lane) => lane !== MAIN_LANE),
     even() {
       if (even === null) {
-        const alike = atEqualSpeed(study, speed)
+        // In a ramp nobody can tell load from machine: what costs more is taken to be the load's doing.
+        const isRamp = study.moments.some(({ name }) => name === RAMP_MOMENT)
+        const alike = isRamp ? study : atEqualSpeed(study, speed)
         even = { study: alike, work: workOf(alike) }
       }
       return even

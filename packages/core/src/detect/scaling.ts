@@ -1,5 +1,6 @@
 /** What a cost grows with: a law fitted to points of load and cost, and the load at which the budget breaks. */
 import { aicc, median, risingLine, sum } from '../stats/index.ts'
+import { three } from '../words/index.ts'
 
 export const LAWS = ['1', 'n', 'n log n', 'n²', 'n·m'] as const
 export type Law = (typeof LAWS)[number]
@@ -37,7 +38,13 @@ const LEAST_POINTS = 5
 const LEAST_SPAN = 1.2
 /** A law whose criterion is this much above the best is as good (Burnham and Anderson, 2002). */
 const AS_GOOD = 2
-const EXPONENTS = Array.from({ length: 71 }, (_, i) => 0.5 + i * 0.05)
+/** Exponents that are tried, in steps of a twentieth. */
+const LEAST_EXPONENT = 0.5
+const MOST_EXPONENT = 4
+const EXPONENTS = Array.from(
+  { length: Math.round((MOST_EXPONENT - LEAST_EXPONENT) / 0.05) + 1 },
+  (_, i) => LEAST_EXPONENT + i * 0.05,
+)
 /** 95 % of a chi-squared variable with one degree of freedom lie below. */
 const CHI_SQUARED_95 = 3.841
 
@@ -101,6 +108,15 @@ export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
     exponent: best.law === '1' ? null : exponentOf(x, y),
     explained: total > 0 ? Math.max(0, 1 - best.rss / total) : 0,
   }
+}
+
+/** An exponent with its interval; one that reaches the end of what is tried is open there. */
+export function exponentWords({ value, low, high }: NonNullable<Scaling['exponent']>): string {
+  const words = (exponent: number): string => {
+    if (exponent <= LEAST_EXPONENT + 1e-9) return `less than ${LEAST_EXPONENT}`
+    return exponent >= MOST_EXPONENT - 1e-9 ? `more than ${MOST_EXPONENT}` : three(exponent)
+  }
+  return `exponent ${words(value)}, between ${words(low)} and ${words(high)}`
 }
 
 /** The exponent with the least squares, and those that the likelihood does not rule out. */

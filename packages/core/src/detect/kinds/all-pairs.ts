@@ -2,8 +2,16 @@ import { sum } from '../../stats/index.ts'
 import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
-import { costAt, costPerCall, fitScaling, holdsThroughout, pointsOf, type Scaling } from '../scaling.ts'
-import { amount, costWords, msOf, share, three, part } from '../sentences.ts'
+import {
+  costAt,
+  costPerCall,
+  exponentWords,
+  fitScaling,
+  holdsThroughout,
+  pointsOf,
+  type Scaling,
+} from '../scaling.ts'
+import { amount, costWords, msOf, share, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
 /** A path is worth the question from this share of the budget on. */
@@ -26,7 +34,8 @@ const SQUARE = 1.5
 /** Costs that grow with the product of two numbers: everything is tried against everything. */
 const allPairs: Detector = (evidence, claimed) => {
   const sources = loadSources(evidence.study)
-  return evidence.work.flatMap(({ path, course }) => {
+  // At equal speed of the machine: one that grows slower follows every load that changes with time.
+  return evidence.even().work.flatMap(({ path, course }) => {
     const means = evidence.means(path.id)
     if (claimed.has(path.id) || means.selfNs < LEAST_COST * evidence.budgetNs) return []
     const found = manyAgainstMany(evidence, course, sources) ?? square(evidence, course, sources)
@@ -100,11 +109,10 @@ function square(evidence: Evidence, course: PathCourse, sources: LoadSource[]): 
   const { source, scaling } = best
   const { most } = ends(scaling)
   const means = evidence.means(course.path)
-  const { value, low, high } = scaling.exponent!
   const { name } = evidence.study.declarations.marker(evidence.study.paths.get(course.path).marker)
   return finding(evidence, course, best, {
     text:
-      `${name} grows with the square of ${source.name} (exponent ${three(value)}, between ${three(low)} and ${three(high)}): ` +
+      `${name} grows with the square of ${source.name} (${exponentWords(scaling.exponent!)}): ` +
       `${msOf(costAt(scaling.best!, most))} at ${amount(most)}, ${msOf(costAt(scaling.best!, 2 * most))} at twice as many. ` +
       `Now ${costWords(evidence, means.selfNs)}.`,
   })

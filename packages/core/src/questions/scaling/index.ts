@@ -75,7 +75,8 @@ export const SCALING = question({
     ramp: truth('whether the points are those of a load ramp'),
   },
   async answer(source, asked) {
-    const { study, count, isNormal, budgetNs } = await source.evidence()
+    const { even, count, isNormal, budgetNs } = await source.evidence()
+    const { study } = even()
     const path = asked.path ?? null
     const known = loadSources(study).map((one) => ({
       ...one,

@@ -1,4 +1,5 @@
 import type { ScalingAnswer } from '@lapsus/core/questions/scaling'
+import { exponentWords } from '@lapsus/core/detect'
 import { ms, percent, three } from '@lapsus/core/words'
 
 const LAW_WORDS: Record<string, string> = {
@@ -25,7 +26,7 @@ export function scalingWords(
     return `The load hardly varies here (${three(least)} to ${three(most)}), so that nothing can be said about what it does. A load ramp would tell.`
   if (best.law === '1' || exponent === null)
     return `${name} does not depend on ${loadName}, between ${three(least)} and ${three(most)}.`
-  const growth = `${name} grows ${LAW_WORDS[best.law]} ${loadName}: exponent ${three(exponent.value)}, between ${three(exponent.low)} and ${three(exponent.high)}.`
+  const growth = `${name} grows ${LAW_WORDS[best.law]} ${loadName}: ${exponentWords(exponent)}.`
   const doubt =
     explained < SAYS_LITTLE ? ` But that explains only ${percent(explained)} of how it varies.` : ''
   const holds =
