@@ -309,7 +309,21 @@ describe('memory', () => {
     // 4,000 bytes each 10 ms.
     expect(memory.bytesPerSecond).to.be.closeTo(400_000, 1e-6)
     expect(memory.limitBytes).to.equal(64e6)
+    expect(memory.limitInS, 'its floor does not rise').to.equal(null)
     expect(memory.growing).to.deep.equal([])
+  })
+
+  it('tells when a heap that grows under its collections reaches what the device has', () => {
+    // 1 MB more each second stays, in a saw of 2 MB; 30 s of 60 frames each, from 20 MB on.
+    const frames = Array.from({ length: 1800 }, (_, i) => ({
+      runs: [run('a', 1e9 / 60)],
+      gauges: { heap: 20e6 + (i / 60) * 1e6 + (i % 50) * 40_000 },
+    }))
+    const memory = memoryOf(
+      gatherEvidence(studyFrom(frames, { conditions: { more: { 'memory limit MB': 80 } } })),
+    )
+    // From 50 MB at the end.
+    expect(memory.limitInS).to.be.closeTo(30, 1)
   })
 
   it('says nothing where nothing is told', () => {
@@ -320,6 +334,7 @@ describe('memory', () => {
       bytesPerSecond: 0,
       nextCollectionMs: null,
       limitBytes: null,
+      limitInS: null,
     })
   })
 
@@ -476,5 +491,24 @@ describe('pacing', () => {
     const random = randomFrom(1)
     expect(pacingOf(durations(() => 6 + random() * 9))).to.include({ pacing: 'uncapped', periodMs: null })
     expect(pacingOf(new Float64Array(5))).to.include({ pacing: 'uncapped' })
+  })
+
+  it('is a limit where a game sleeps to its target, however unevenly it is woken', () => {
+    const target = 1000 / 60
+    const random = randomFrom(8)
+    const woken = durations(() => target * (1 + 0.25 * random() ** 2))
+    expect(pacingOf(woken)).to.include({ pacing: 'uncapped' })
+    expect(pacingOf(woken, target)).to.include({ pacing: 'capped', periodMs: target })
+    // Shorter than nine tenths of it: one frame of twenty at most.
+    const short = (share: number) =>
+      durations((i) => (i % 100 < share * 100 ? 0.89 * target : target * (1 + 0.25 * random() ** 2)))
+    expect(pacingOf(short(0.05), target).pacing).to.equal('capped')
+    expect(pacingOf(short(0.06), target).pacing).to.equal('uncapped')
+    expect(
+      pacingOf(
+        durations(() => 3 + random() * 20),
+        target,
+      ).pacing,
+    ).to.equal('uncapped')
   })
 })

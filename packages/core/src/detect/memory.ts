@@ -1,10 +1,10 @@
 /** Where memory goes: the heap over the frames, who allocates, what is collected, what only grows. */
 import { BYTES_UNKNOWN } from '../format/index.ts'
-import { mean, median, sum } from '../stats/index.ts'
+import { mannKendall, mean, median, sum, theilSen } from '../stats/index.ts'
 import { countedSeconds, type Study } from '../study/index.ts'
 import { allocatorsOf, timesOf, usualPauseNs, type Allocator, type Collection } from './collections.ts'
 import { perSecond, type Evidence } from './gather-evidence.ts'
-import { growthOf, type Growth } from './growing.ts'
+import { blocksOf, GROWTH_LIMITS, growthOf, type Growth } from './growing.ts'
 import { instancesOf, type InstanceSeries } from './instances.ts'
 
 export interface CollectionKind {
@@ -47,6 +47,8 @@ export interface Memory {
   nextCollectionMs: number | null
   /** The device's memory, bytes, if the conditions give it. */
   limitBytes: number | null
+  /** Time until the heap reaches it as it grows now, s; null where it does not grow, or nobody knows. */
+  limitInS: number | null
 }
 
 /** The gauge and the condition by which memory is known. */
@@ -58,6 +60,7 @@ export function memoryOf(evidence: Evidence): Memory {
   const kinds = collectionKinds(evidence)
   const seconds = countedSeconds(study)
   const limit = study.conditions.more?.[MEMORY_LIMIT]
+  const limitBytes = typeof limit === 'number' ? limit * 1e6 : null
   return {
     heap: heapOf(study),
     ...allocationOf(evidence),
@@ -76,8 +79,25 @@ export function memoryOf(evidence: Evidence): Memory {
       return growth === null ? [] : [{ gauge, name, unit, growth }]
     }),
     nextCollectionMs: nextCollection(evidence, kinds),
-    limitBytes: typeof limit === 'number' ? limit * 1e6 : null,
+    limitBytes,
+    limitInS: limitBytes === null ? null : timeUntil(study, limitBytes),
   }
+}
+
+/** The heap's floor is read in so many blocks: between collections it always rises. */
+const FLOOR_BLOCKS = 60
+
+/** When what stays on the heap after collections reaches the limit, s from the end; null where it does not rise. */
+function timeUntil(study: Study, limitBytes: number): number | null {
+  const heap = heapOf(study)
+  const from = heap?.findIndex((bytes) => !Number.isNaN(bytes)) ?? -1
+  if (heap === null || from < 0) return null
+  const floor = blocksOf(heap, from, FLOOR_BLOCKS, (block) => Math.min(...block))
+  const seconds = blocksOf(study.frames.startNs, from, FLOOR_BLOCKS).map((ns) => ns / 1e9)
+  const { s, p } = mannKendall(floor)
+  const perSecond = theilSen(seconds, floor)
+  if (!(s > 0 && p < GROWTH_LIMITS.SIGNIFICANT && perSecond > 0)) return null
+  return Math.max(0, limitBytes - floor.at(-1)!) / perSecond
 }
 
 /** Bytes on the heap at the end of each frame; null where no gauge tells. */

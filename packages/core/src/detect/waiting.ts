@@ -67,7 +67,7 @@ export function waitingOf(evidence: Evidence): Waiting {
   const { frames } = study
   const { over, held, heldBy } = frameFigures(frames, budgetNs / NS_PER_MS)
   return {
-    pacing: pacingOf(frames.durationNs),
+    pacing: pacingOf(frames.durationNs, budgetNs / 1e6),
     frames: count,
     over,
     held,

@@ -18,14 +18,21 @@ const REFRESH_RATES = [24, 25, 30, 48, 50, 60, 72, 75, 90, 100, 120, 144, 165, 2
 /** A duration belongs to a multiple of the period when it is this near to it, in periods. */
 const NEAR = 0.06
 const MOST = 0.8
+/** A game sleeps to its target when so few frames are shorter than so much of it, and so many no longer than so much more. */
+const SHORTER = 0.05
+const LEAST_SLEPT = 0.9
+const AS_LONG = 0.5
+const MOST_SLEPT = 1.15
 /** Fewer frames tell nothing. */
 const LEAST_FRAMES = 30
 
 /**
  * Infers the pacing from the clusters of the durations. A rate is taken for a display's refresh when most
- * durations are whole multiples of it and some are longer than one; when all are alike it is a limit.
+ * durations are whole multiples of it and some are longer than one; when all are alike it is a limit. So it is where
+ * hardly a frame is shorter than the game’s target and most are about as long: a game that sleeps is woken unevenly.
+ * @param targetMs a frame of the game’s target
  */
-export function pacingOf(durationNs: Float64Array): Pacing {
+export function pacingOf(durationNs: Float64Array, targetMs = NaN): Pacing {
   const none: Pacing = { pacing: 'uncapped', periodMs: null, share: 0, missed: null }
   if (durationNs.length < LEAST_FRAMES) return none
   const typicalMs = median(durationNs) / 1e6
@@ -55,5 +62,19 @@ export function pacingOf(durationNs: Float64Array): Pacing {
   let alike = 0
   for (const ns of durationNs) if (Math.abs(ns / 1e6 / typicalMs - 1) <= NEAR) alike++
   const share = alike / durationNs.length
-  return share >= MOST ? { pacing: 'capped', periodMs: typicalMs, share, missed: null } : none
+  if (share >= MOST) return { pacing: 'capped', periodMs: typicalMs, share, missed: null }
+  return sleepsTo(targetMs, durationNs) ?? none
+}
+
+function sleepsTo(targetMs: number, durationNs: Float64Array): Pacing | null {
+  let shorter = 0
+  let asLong = 0
+  for (const ns of durationNs) {
+    const targets = ns / 1e6 / targetMs
+    if (targets < LEAST_SLEPT) shorter++
+    else if (targets <= MOST_SLEPT) asLong++
+  }
+  const share = asLong / durationNs.length
+  if (!(shorter <= SHORTER * durationNs.length && share >= AS_LONG)) return null
+  return { pacing: 'capped', periodMs: targetMs, share, missed: null }
 }

@@ -84,6 +84,9 @@ export const MEMORY_TELLS = {
   growing: rows({ gauge: whole('its id'), name: text(''), unit: text(''), growth }, 'gauges that only grow'),
   nextCollectionMs: orNone(number('until the next collection at the present rate', 'ms')),
   limitBytes: orNone(number('the device’s memory, if the conditions give it', 'bytes')),
+  limitInS: orNone(
+    number('until what stays on the heap after collections reaches it; null where that does not grow', 's'),
+  ),
 }
 
 export function verifyMemory({ heap, allocated, classes }: Told<typeof MEMORY_TELLS>): void {

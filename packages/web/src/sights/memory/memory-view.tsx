@@ -1,7 +1,7 @@
 import { ask } from '../../api/ask.ts'
 import { MEMORY, type MemoryAnswer } from '@lapsus/core/questions/memory'
 import { useCallback } from 'react'
-import { bytes, ms, percent, plural, three } from '@lapsus/core/words'
+import { bytes, duration, ms, percent, plural, three } from '@lapsus/core/words'
 import { useAnswer } from '../../api/use-answer.ts'
 import { Canvas, type Draw } from '../../components/canvas.tsx'
 import { Table } from '../../components/table.tsx'
@@ -52,7 +52,8 @@ export function MemoryView({ take }: { take: OpenTake }) {
 }
 
 function Summary({ memory }: { memory: MemoryAnswer }) {
-  const { heap, bytesPerSecond, allocatedFrom, kinds, nextCollectionMs, limitBytes, growing } = memory
+  const { heap, bytesPerSecond, allocatedFrom, kinds, nextCollectionMs, limitBytes, limitInS, growing } =
+    memory
   const collections = kinds.reduce((sum, kind) => sum + kind.count, 0)
   const pauses = kinds.reduce((sum, kind) => sum + kind.totalMs, 0)
   const last = heap?.at(-1)
@@ -60,6 +61,14 @@ function Summary({ memory }: { memory: MemoryAnswer }) {
     <p className="flex flex-wrap gap-x-5 gap-y-1 border-b border-line px-3 py-2 tabular-nums">
       {last !== undefined && <span>heap {bytes(Math.round(last))} at the end</span>}
       {limitBytes !== null && <span>of {bytes(limitBytes)} that the device has</span>}
+      {limitInS !== null && (
+        <span
+          className="text-alarm"
+          title="From what stays on the heap after collections, if it grows on as in these frames"
+        >
+          reached in {duration(limitInS * 1000)}
+        </span>
+      )}
       {allocatedFrom !== 'nothing' && (
         <span
           title={
