@@ -526,6 +526,13 @@ describe('findings at the edges', () => {
         ]
         expect(rates.every(Number.isFinite)).to.equal(true)
         for (const found of findingsOf(study)) {
+          // The one rule of costs: a sum is the same whichever way it is told, and no more comes back than was spent.
+          const near = 1e-9 * (1 + found.costNs)
+          expect(found.costNs, found.kind).to.be.at.most(found.costNsWhereItStrikes + near)
+          expect(found.recoverableNs, found.kind).to.be.at.most(found.costNs + near)
+          expect(found.recoverableNsWhereItStrikes, found.kind).to.be.at.most(
+            found.costNsWhereItStrikes * (1 + 1e-9) + 1e-9,
+          )
           for (const figure of [
             found.costNs,
             found.recoverableNs,
