@@ -48,7 +48,7 @@ describe('pages while the database is away', function () {
     await seen('1 take, stored in')
     await open('/takes/away-and-back')
     await page.locator('button[title="All conditions, note and tags"]').click()
-    await seen('12 values were not numbers: gauge fish')
+    await seen('values were not numbers: gauge fish (12 ×)')
   })
 })
 
