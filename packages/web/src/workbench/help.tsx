@@ -6,6 +6,8 @@ const WORDS: [string, string][] = [
     'strip',
     'all frames, hanging from the top; dark is the median of a column, lighter its worst, pale is waiting',
   ],
+  ['ring on the strip', 'a spike that the machine made, not the game'],
+  ['short line on the strip', 'the machine was slower there, where it lies higher, or faster, where lower'],
   ['floor', 'the frame budget; what falls through it is over budget'],
   ['page', 'one frame, read from top to bottom; darker blocks have more self time; teeth mark gathered runs'],
   ['ledger', 'where the time of the chosen frames went'],
