@@ -127,6 +127,27 @@ describe('costs', () => {
     expectCosts(one, 100 * 10 * 200_000, 100, 100)
   })
 
+  it('of all against all are as recorded, though judged at equal speed', () => {
+    // Each of 40 measures a hundred lights or more; the machine is half as fast again in the middle third.
+    const slower = (frame: number) => (frame >= 300 && frame < 600 ? 1.5 : 1)
+    const lights = (frame: number) => 100 + (frame % 20) * 10
+    const steady = (frame: number) =>
+      Array.from({ length: 6 }, (_, i) => run(`steady ${i}`, Math.round(0.3 * MS * slower(frame))))
+    const cost = (frame: number) => Math.round(200 * lights(frame) * slower(frame))
+    const recorded = frames(900, (frame) => ({
+      runs: [...steady(frame), ...runs(40, 'measure', cost(frame))],
+      gauges: { lights: lights(frame) },
+    }))
+    const one = found(recorded, 'all-pairs')
+    expect(one.names).to.deep.equal(['measure'])
+    expectCosts(
+      one,
+      recorded.reduce((sum, _, frame) => sum + 40 * cost(frame), 0),
+      900,
+      900,
+    )
+  })
+
   it('of time in no marker', () => {
     const one = found(
       frames(100, () => ({ runs: [run('sim', 2.5 * MS)], restNs: 10 * MS })),

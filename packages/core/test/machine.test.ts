@@ -168,6 +168,7 @@ describe('what the machine did', function () {
     expect(told.ofMachine).to.have.length(1)
     expect(finding!.text).to.contain(`took the thread away ${taken.length} times`)
     expect(finding!.confidence).to.equal('high')
+    expect(finding!.text).to.not.contain('  ')
     expect(finding!.recoverableNs).to.equal(0)
     const sumNs = taken.reduce((sum, ns) => sum + ns, 0)
     expect(finding!.costNs * 3000).to.be.closeTo(sumNs, 0.02 * sumNs)

@@ -137,20 +137,21 @@ function finding(
   { source, scaling }: Fitted,
   { text }: { text: string },
 ): Finding {
-  const recoverableNs = growing(course, source.values, scaling)
+  // Judged at equal speed, told as recorded.
+  const recorded = evidence.study.courses.get(course.path)!
   return {
     kind: 'all-pairs',
     path: course.path,
     text,
     ...costsOf(evidence, {
-      sumNs: sum(course.selfNs),
-      strikes: course.frame.length,
-      recoverableNs,
+      sumNs: sum(recorded.selfNs),
+      strikes: recorded.frame.length,
+      recoverableNs: growing(recorded, source.values, scaling),
       trouble: 'floor',
     }),
     confidence: scaling.explained >= 0.9 ? 'high' : 'medium',
     because: `the law explains ${share(scaling.explained)} of how the cost varies over ${scaling.points.length} loads of ${source.name}`,
-    frames: worstFrames(course.frame, course.selfNs),
+    frames: worstFrames(recorded.frame, recorded.selfNs),
     remedies: ['bucket', 'share', 'jobs', 'timer'],
     view: 'scaling',
     subject: source.name,

@@ -2,6 +2,7 @@ import { mean } from '../../stats/index.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import { costsOf, MOST_FRAMES, type Detector, type Kind } from '../finding.ts'
 import { msOf, overAll, part, plural, three } from '../sentences.ts'
+import type { Spike } from '../spikes.ts'
 import { isMachine } from '../strikes.ts'
 
 /** Shorter absences than this share of the budget are the course of things. */
@@ -16,9 +17,8 @@ interface Absence {
 
 /** The system takes the thread away, or slows all code, at no particular place. */
 const interruptions: Detector = (evidence) => {
-  const { budgetNs, spikes } = evidence
+  const { spikes, strikes } = evidence
   const told = toldAbsences(evidence)
-  const { strikes } = evidence
   const struck = isMachine(strikes)
     ? strikes.byChance.map(({ frame, excessNs }) => ({ frame, ns: excessNs }))
     : []
@@ -34,7 +34,12 @@ const interruptions: Detector = (evidence) => {
     {
       kind: 'interruptions',
       path: null,
-      text: `${awayWords(away)}${slowWords(evidence)} This is not the game’s code: close other programs, or record on a machine that does nothing else. ${overAll(evidence, sumNs / struckFrames, struckFrames)}`,
+      text: [
+        ...awayWords(away),
+        ...slowWords(slow),
+        'This is not the game’s code: close other programs, or record on a machine that does nothing else.',
+        overAll(evidence, sumNs / struckFrames, struckFrames),
+      ].join(' '),
       ...costsOf(evidence, { sumNs, strikes: struckFrames, recoverableNs: 0, trouble: 'machine' }),
       confidence: told.length > 0 || slow.length >= LEAST_TIMES ? 'high' : 'medium',
       because: becauseWords(told.length, struck.length, slow.length),
@@ -45,25 +50,29 @@ const interruptions: Detector = (evidence) => {
       gauge: null,
     },
   ]
-
-  function toldAbsences({ study }: Evidence): Absence[] {
-    const absences: Absence[] = []
-    study.frames.takenNs.forEach((ns, frame) => {
-      if (ns >= LEAST_TAKEN * budgetNs) absences.push({ frame, ns })
-    })
-    return absences
-  }
 }
 
-const awayWords = (away: readonly Absence[]): string =>
-  away.length === 0
-    ? ''
-    : `The system took the thread away ${plural(away.length, 'time')}, for ${msOf(mean(away.map(({ ns }) => ns)))} on average. `
+/** Frames from which the system says that it took much. */
+function toldAbsences({ study, budgetNs }: Evidence): Absence[] {
+  const absences: Absence[] = []
+  study.frames.takenNs.forEach((ns, frame) => {
+    if (ns >= LEAST_TAKEN * budgetNs) absences.push({ frame, ns })
+  })
+  return absences
+}
 
-function slowWords({ spikes }: Evidence): string {
-  const factors = spikes.flatMap(({ machine }) => (machine?.by === 'slower' ? [machine.factor] : []))
-  if (factors.length === 0) return ''
-  return `${plural(factors.length, 'time')} all code was slower at once, ${three(mean(factors))} × on average.`
+/** Each sentence, or none. */
+const awayWords = (away: readonly Absence[]): string[] =>
+  away.length === 0
+    ? []
+    : [
+        `The system took the thread away ${plural(away.length, 'time')}, for ${msOf(mean(away.map(({ ns }) => ns)))} on average.`,
+      ]
+
+function slowWords(slow: readonly Spike[]): string[] {
+  if (slow.length === 0) return []
+  const factor = mean(slow.map(({ machine }) => machine!.factor))
+  return [`${plural(slow.length, 'time')} all code was slower at once, ${three(factor)} × on average.`]
 }
 
 function becauseWords(told: number, struck: number, slow: number): string {
