@@ -170,6 +170,7 @@ describe('what the machine did', function () {
     expect(finding!.confidence).to.equal('high')
     expect(finding!.text).to.not.contain('  ')
     expect(finding!.recoverableNs).to.equal(0)
+    expect(finding!.remedies).to.deep.equal([])
     const sumNs = taken.reduce((sum, ns) => sum + ns, 0)
     expect(finding!.costNs * 3000).to.be.closeTo(sumNs, 0.02 * sumNs)
     // Without its word nearly as many are found, by the runs alone.

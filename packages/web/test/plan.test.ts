@@ -61,6 +61,10 @@ describe('planning', () => {
     expect(offers).to.not.contain('by distance')
     await page.locator('[data-testid=options] button[aria-expanded=false]').click()
     await until(async () => (await textOf('options')).includes('by distance'), 'the others are there')
+    // What is long scrolls in its column; the page itself stays as large as the window.
+    await page.setViewport({ width: 1280, height: 380 })
+    expect(await page.evaluate(() => document.documentElement.scrollHeight - window.innerHeight)).to.equal(0)
+    await page.setViewport({ width: 1280, height: 800 })
     await button('Plan: gate').click()
     await untilItems(['gate'])
     await until(async () => (await sum()).includes('→'), 'the forecast is there')

@@ -62,6 +62,7 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
     useSettings.getState().setPlanOpen(true)
     await usePlan.getState().add(remedy, path, subject)
   }
+  const helping = options.filter(({ helps }) => helps)
   const others = options.filter(({ helps }) => !helps)
   const rows = (some: RemedyOption[]) =>
     some.map((option) => (
@@ -74,26 +75,28 @@ export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames,
     ))
   return (
     <table className="w-full text-xs tabular-nums" aria-label="What fits" data-testid="options">
-      <thead className="text-faint">
-        <tr>
-          <th className="text-left font-normal">what fits</th>
-          <th
-            className="px-1 text-right font-normal"
-            title={
-              trouble === 'spike'
-                ? 'Work it would take from a frame where this strikes, with what the take suggests'
-                : 'Work it would take from every frame, with what the take suggests'
-            }
-          >
-            gain
-          </th>
-          <th className="text-left font-normal">effort</th>
-          <th>
-            <span className="sr-only">into the plan</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>{rows(options.filter(({ helps }) => helps))}</tbody>
+      {helping.length > 0 && (
+        <thead className="text-faint">
+          <tr>
+            <th className="text-left font-normal">what fits</th>
+            <th
+              className="px-1 text-right font-normal"
+              title={
+                trouble === 'spike'
+                  ? 'Work it would take from a frame where this strikes, with what the take suggests'
+                  : 'Work it would take from every frame, with what the take suggests'
+              }
+            >
+              gain
+            </th>
+            <th className="text-left font-normal">effort</th>
+            <th className="relative">
+              <span className="sr-only">into the plan</span>
+            </th>
+          </tr>
+        </thead>
+      )}
+      <tbody>{rows(helping)}</tbody>
       {others.length > 0 && (
         <tbody>
           <tr>

@@ -44,7 +44,8 @@ const interruptions: Detector = (evidence) => {
       confidence: told.length > 0 || slow.length >= LEAST_TIMES ? 'high' : 'medium',
       because: becauseWords(told.length, struck.length, slow.length),
       frames: [...new Set(worst.map(({ frame }) => frame))].slice(0, MOST_FRAMES),
-      remedies: ['by-hand'],
+      // No change of the game helps.
+      remedies: [],
       view: 'spikes',
       subject: '',
       gauge: null,
