@@ -12,11 +12,11 @@ const SLOWER = 1.3
 export const MACHINE_LIMITS = { MOST_OF_IT, SLOWER }
 
 /** How it is known: the system says so; all code was slower at once; a run was struck as any run may be. */
-export const TOKENS = ['told', 'slower', 'struck'] as const
-type Token = (typeof TOKENS)[number]
+export const MACHINE_SIGNS = ['told', 'slower', 'struck'] as const
+type MachineSign = (typeof MACHINE_SIGNS)[number]
 
 export interface MachineBlame {
-  by: Token
+  by: MachineSign
   /** What of the excess it explains, ns. */
   excessNs: number
   /** How many times as long all code took as usual; 1 where that is not how it is known. */

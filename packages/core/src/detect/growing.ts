@@ -1,6 +1,6 @@
 /** What only ever grows. */
 import { mannKendall, mean, theilSen } from '../stats/index.ts'
-import { unbrokenStretches, type Study } from '../study/index.ts'
+import { countedNs, type Study } from '../study/index.ts'
 
 /** Growth is judged on the means of this many blocks: enough to be sure, few enough to be quick. */
 const BLOCKS = 120
@@ -52,7 +52,9 @@ export function growthOf(study: Study, values: Float64Array, relative = false): 
   const from = Math.max(known, Math.floor(values.length * WARM_UP))
   const y = blocksOf(values, from, BLOCKS)
   if (y.length < 10) return null
-  const x = blocksOf(relative ? countedNs(study) : study.frames.startNs, from, BLOCKS).map((ns) => ns / 1e9)
+  const x = blocksOf(relative ? countedNs(study).startNs : study.frames.startNs, from, BLOCKS).map(
+    (ns) => ns / 1e9,
+  )
   const rise = y.at(-1)! - y[0]!
   if (rise < LEAST_COUNT || rise < LEAST_RISE * Math.abs(mean(y))) return null
   let highest = y[0]!
@@ -65,16 +67,4 @@ export function growthOf(study: Study, values: Float64Array, relative = false): 
   const { p, s } = mannKendall(y)
   const perSecond = theilSen(x, y)
   return s > 0 && p < SIGNIFICANT && perSecond > 0 ? { perSecond, chance: p, now: values.at(-1)! } : null
-}
-
-/** When each frame begins, ns, as if kept stretches followed one another. */
-function countedNs(study: Study): Float64Array {
-  const { startNs, durationNs } = study.frames
-  const counted = startNs.slice()
-  let atNs = 0
-  for (const { from, to } of unbrokenStretches(study)) {
-    for (let frame = from; frame < to; frame++) counted[frame] = atNs + startNs[frame]! - startNs[from]!
-    atNs += startNs[to - 1]! + durationNs[to - 1]! - startNs[from]!
-  }
-  return counted
 }

@@ -86,6 +86,9 @@ function blockMedians(course: PathCourse, blockFrames: number, blocks: number): 
 export const factorAt = ({ blockFrames, factor }: MachineSpeed, frame: number): number =>
   factor[Math.min(factor.length - 1, Math.floor(frame / blockFrames))]!
 
+/** 1 for a machine that was slower than usual, -1 for one that was faster, 0 for one that was as usual. */
+export const sideOf = (factor: number): -1 | 0 | 1 => (factor >= SLOWER ? 1 : factor <= FASTER ? -1 : 0)
+
 /** Stretches in which the machine was not as usual. */
 export interface Spell {
   /** Frames, both included. */
@@ -98,7 +101,6 @@ export interface Spell {
 /** The stretches in which the machine was slower or faster, in order of time. */
 export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
   const { blockFrames, factor } = speed
-  const sideOf = (value: number) => (value >= SLOWER ? 1 : value <= FASTER ? -1 : 0)
   const spells: Spell[] = []
   for (let block = 0; block < factor.length;) {
     const side = sideOf(factor[block]!)

@@ -69,16 +69,25 @@ export function recordedSeconds({ frames }: Pick<Study, 'frames'>): number {
 }
 
 /**
- * Time in which births and deaths are counted, s: of each stretch from its first frame to the end of its last. What happens
- * in a frame that is left out within a stretch is told with the next.
+ * Time in which births and deaths are counted, ns: when each frame begins, and all of it, as if kept stretches followed one
+ * another. What happens in a frame that is left out within a stretch is told with the next.
  */
-export function countedSeconds(study: Pick<Study, 'frames' | 'stretches'>): number {
+export function countedNs(study: Pick<Study, 'frames' | 'stretches'>): {
+  startNs: Float64Array
+  allNs: number
+} {
   const { startNs, durationNs } = study.frames
-  let ns = 0
-  for (const { from, to } of unbrokenStretches(study))
-    ns += startNs[to - 1]! + durationNs[to - 1]! - startNs[from]!
-  return ns / 1e9
+  const counted = startNs.slice()
+  let allNs = 0
+  for (const { from, to } of unbrokenStretches(study)) {
+    for (let frame = from; frame < to; frame++) counted[frame] = allNs + startNs[frame]! - startNs[from]!
+    allNs += startNs[to - 1]! + durationNs[to - 1]! - startNs[from]!
+  }
+  return { startNs: counted, allNs }
 }
+
+export const countedSeconds = (study: Pick<Study, 'frames' | 'stretches'>): number =>
+  countedNs(study).allNs / 1e9
 
 /** Frames `from` to before `to` of each stretch without missing time. */
 export function unbrokenStretches(

@@ -1,2 +1,3 @@
 export * from './cause.ts'
 export * from './numbers.ts'
+export * from './sentence.ts'

@@ -8,6 +8,7 @@ import {
   type PlanItem,
   type Values,
 } from '@lapsus/core/remedy'
+import { expect } from 'chai'
 import type { RemedyKind } from '@lapsus/core/detect'
 import { pathNames, type Study } from '@lapsus/core/study'
 import { studyFrom, type Run, type TestFrame, type TestGame } from './studies.ts'
@@ -56,3 +57,9 @@ export function workOf(
 /** The number of the path with these names. */
 export const pathOf = (study: Study, names: readonly string[]): number =>
   study.paths.all.find(({ id }) => pathNames(study, id).join() === names.join())!.id
+
+/** Closer than the rounding of many sums. */
+export function expectWork(found: Float64Array, expected: number[]): void {
+  expect(found.length).to.equal(expected.length)
+  expected.forEach((ns, frame) => expect(found[frame], `frame ${frame}`).to.be.closeTo(ns, 0.5))
+}

@@ -1,7 +1,7 @@
 import { PanelLeftClose, PanelLeftOpen } from 'lucide-react'
 import { useEffect, useMemo } from 'react'
 import type { SpellReport } from '@lapsus/core/questions/diagnosis'
-import { plural, spellWords } from '@lapsus/core/words'
+import { plural, sentence, spellWords } from '@lapsus/core/words'
 import { IconButton } from '../components/button.tsx'
 import { useDiagnosis } from '../state/diagnosis.ts'
 import { GroupsOver } from '../budgets/group-share.tsx'
@@ -138,8 +138,6 @@ function Spells({ spells }: { spells: SpellReport[] }) {
     </ul>
   )
 }
-
-const sentence = (words: string) => `${words[0]!.toUpperCase()}${words.slice(1)}.`
 
 function Heading({ about, children }: { about: string; children: string }) {
   return (

@@ -1,4 +1,5 @@
 import { Unplug } from 'lucide-react'
+import { sentence } from '@lapsus/core/words'
 import { useConnection } from '../state/connection.ts'
 
 /** Says what keeps the server from answering, while it does. */
@@ -16,7 +17,3 @@ export function ConnectionBar() {
     </div>
   )
 }
-
-/** With a capital and one full stop. */
-const sentence = (words: string): string =>
-  `${words.charAt(0).toUpperCase()}${words.slice(1)}`.replace(/[.]?$/, '.')

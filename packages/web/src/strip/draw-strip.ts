@@ -1,4 +1,5 @@
 import type { TakeMoment, TakeStretch } from '@lapsus/api'
+import { sideOf } from '@lapsus/core/study'
 import { stripColumns, type FrameColumns } from '@lapsus/core/take'
 import type { Palette } from '../components/palette.ts'
 import { drawFloor } from '../components/draw-floor.ts'
@@ -103,7 +104,7 @@ function drawMachine(
   let isDown = true
   speed.slowness.forEach((slowness, block) => {
     const from = speed.from + block * speed.blockFrames
-    if (isUsual(slowness)) {
+    if (sideOf(slowness) === 0) {
       isDown = true
       return
     }
@@ -120,7 +121,6 @@ function drawMachine(
 /** Radius of a ring, and half the height of the line of the machine's speed, px. */
 const RING = 2.5
 const SPEED_HEIGHT = 12
-const isUsual = (slowness: number): boolean => slowness > 0.9 && slowness < 1.1
 
 function drawFrames(
   context: CanvasRenderingContext2D,

@@ -45,7 +45,7 @@ const shifts: Detector = (evidence, claimed) => {
   if (dearest !== null && claimed.has(dearest.path)) return []
   const found =
     dearest !== null && (step === null || dearest.step.riseNs >= MOST_OF_IT * step.riseNs)
-      ? { ...dearest, levels: dearest.levels }
+      ? dearest
       : step === null
         ? null
         : { path: null, step, levels: whole }

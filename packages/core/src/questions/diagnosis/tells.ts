@@ -3,7 +3,7 @@ import {
   EVIDENCE_VIEWS,
   FINDING_KINDS,
   REMEDY_KINDS,
-  TOKENS,
+  MACHINE_SIGNS,
   TROUBLES,
   WHYS,
 } from '../../detect/index.ts'
@@ -67,7 +67,7 @@ export const SPIKE = {
   moment: orNone(text('what the family follows; null where nothing explains when it comes')),
   machine: orNone(
     oneOf(
-      TOKENS,
+      MACHINE_SIGNS,
       'why it is the machine’s: the system says so, all code was slower, a run was struck as any may be; null for the game’s',
     ),
   ),
