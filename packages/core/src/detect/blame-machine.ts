@@ -1,6 +1,6 @@
 /** Spikes that the machine made and not the game: what tells them. */
 import { lowerBound, median } from '../stats/index.ts'
-import { factorAt, LEAST_TELLING, runNsOf, type MachineSpeed, type Study } from '../study/index.ts'
+import { factorAt, LEAST_TELLING, type MachineSpeed, type Study } from '../study/index.ts'
 import type { Spike } from './spikes.ts'
 import { isMachine, type Strikes } from './strikes.ts'
 
@@ -57,7 +57,8 @@ function slowerAt(
   const around = factorAt(speed, frame)
   for (const { course, runNs } of speed.telling) {
     const cell = lowerBound(course.frame, frame)
-    if (course.frame[cell] === frame) ratios.push(runNsOf(course, cell) / (runNs * around))
+    if (course.frame[cell] === frame)
+      ratios.push(course.selfNs[cell]! / (course.calls[cell]! * runNs * around))
   }
   if (ratios.length < LEAST_TELLING) return { factor: 1, slowerNs: 0 }
   const factor = median(ratios)

@@ -3,11 +3,19 @@
  * happens to be: the longer a path runs, the likelier it is struck. What is struck more often than that has a trouble
  * of its own.
  */
-import { binomialTail, MAD_TO_SIGMA, median, medianDeviation, sum } from '../stats/index.ts'
+import {
+  binomialTail,
+  MAD_TO_SIGMA,
+  median,
+  medianDeviation,
+  percentileInPlace,
+  sum,
+} from '../stats/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import {
   budgetNsOf,
-  factorAt,
+  factorByFrame,
+  frameCount,
   runNsOf,
   type MachineSpeed,
   type PathCourse,
@@ -87,7 +95,7 @@ interface Runs {
   /** By cell: as long as it is, and as it would usually be, ns. */
   ns: Float64Array
   usualNs: Float64Array
-  runsAFrame: number
+  calls: ArrayLike<number>
 }
 
 export function findStrikes(
@@ -115,23 +123,19 @@ export function findStrikes(
 }
 
 function workRuns(study: Study, speed: MachineSpeed): Runs[] {
+  const factor = factorByFrame(speed, frameCount(study))
   return [...study.courses.values()].flatMap((course) => {
     const { kind, lane } = study.paths.get(course.path)
-    return kind === 'work' && lane === MAIN_LANE ? [runsOf(course, speed)] : []
+    return kind === 'work' && lane === MAIN_LANE ? [runsOf(course, factor)] : []
   })
 }
 
-function runsOf(course: PathCourse, speed: MachineSpeed): Runs {
-  const runNs = median(course.selfNs.map((_, cell) => runNsOf(course, cell)))
-  return {
-    path: course.path,
-    frame: course.frame,
-    ns: course.selfNs,
-    usualNs: course.selfNs.map(
-      (_, cell) => runNs * course.calls[cell]! * factorAt(speed, course.frame[cell]!),
-    ),
-    runsAFrame: median(course.calls),
-  }
+function runsOf(course: PathCourse, factor: Float64Array): Runs {
+  const { path, frame, calls, selfNs } = course
+  const runNs = percentileInPlace(runNsOf(course), 0.5)
+  const usualNs = new Float64Array(frame.length)
+  for (let cell = 0; cell < frame.length; cell++) usualNs[cell] = runNs * calls[cell]! * factor[frame[cell]!]!
+  return { path, frame, ns: selfNs, usualNs, calls }
 }
 
 function unmarkedRuns(unmarked: Float64Array): Runs {
@@ -140,14 +144,19 @@ function unmarkedRuns(unmarked: Float64Array): Runs {
     frame: unmarked.map((_, frame) => frame),
     ns: unmarked,
     usualNs: new Float64Array(unmarked.length).fill(median(unmarked)),
-    runsAFrame: 1,
+    calls: [1],
   }
 }
 
 function struck({ path, frame, ns, usualNs }: Runs, leastNs: number, isPause: Uint8Array): Strike[] {
-  const excess = ns.map((value, cell) => value - usualNs[cell]!)
+  const excess = new Float64Array(ns.length)
+  let isLong = false
+  for (let cell = 0; cell < ns.length; cell++) {
+    excess[cell] = ns[cell]! - usualNs[cell]!
+    isLong ||= excess[cell]! >= leastNs
+  }
   // Most paths are never too long: they need no spread.
-  if (!excess.some((value) => value >= leastNs)) return []
+  if (!isLong) return []
   const least = Math.max(leastNs, SIGMAS * MAD_TO_SIGMA * medianDeviation(excess))
   const strikes: Strike[] = []
   excess.forEach((excessNs, cell) => {
@@ -226,8 +235,9 @@ function othersVaryAsMuch(
   const own = all.find((runs) => runs.path === path)!
   const times = timesOf(own, strikes)
   const middle = median(times)
+  const mostRuns = COMPARABLE_RUNS * median(own.calls)
   const others = all.filter(
-    (runs) => runs.path !== path && runs.path !== null && runs.runsAFrame <= COMPARABLE_RUNS * own.runsAFrame,
+    (runs) => runs.path !== path && runs.path !== null && median(runs.calls) <= mostRuns,
   )
   const counts = others.map((runs) => longFrames(runs, middle, isTold))
   // Frames in which all code was slower say nothing of single runs.

@@ -36,8 +36,12 @@ export interface MachineSpeed {
   telling: Telling[]
 }
 
-/** Own time of a run in a cell of a course, ns. */
-export const runNsOf = ({ selfNs, calls }: PathCourse, cell: number): number => selfNs[cell]! / calls[cell]!
+/** Own time of a run in each cell of a course, ns. */
+export function runNsOf({ selfNs, calls }: PathCourse): Float64Array {
+  const runNs = new Float64Array(selfNs.length)
+  for (let cell = 0; cell < runNs.length; cell++) runNs[cell] = selfNs[cell]! / calls[cell]!
+  return runNs
+}
 
 /**
  * In each block the median over the paths of (cost of a run now ÷ its usual cost). A path that itself changed is one
@@ -70,14 +74,15 @@ export function machineSpeed(study: Study): MachineSpeed {
 /** Median own time of a run in each block; NaN where it ran too seldom. The last block takes what is left over. */
 function blockMedians(course: PathCourse, blockFrames: number, blocks: number): Float64Array {
   const medians = new Float64Array(blocks).fill(NaN)
-  const values = new Float64Array(course.frame.length)
-  let cell = 0
+  const runNs = runNsOf(course)
+  const { frame } = course
+  let first = 0
   for (let block = 0; block < blocks; block++) {
     const end = block === blocks - 1 ? Infinity : (block + 1) * blockFrames
-    let length = 0
-    for (; cell < course.frame.length && course.frame[cell]! < end; cell++)
-      values[length++] = runNsOf(course, cell)
-    if (length >= LEAST_CELLS) medians[block] = percentileInPlace(values.subarray(0, length), 0.5)
+    let cell = first
+    while (cell < frame.length && frame[cell]! < end) cell++
+    if (cell - first >= LEAST_CELLS) medians[block] = percentileInPlace(runNs.subarray(first, cell), 0.5)
+    first = cell
   }
   return medians
 }
@@ -85,6 +90,16 @@ function blockMedians(course: PathCourse, blockFrames: number, blocks: number): 
 /** How many times as long a run took as usual around a frame. */
 export const factorAt = ({ blockFrames, factor }: MachineSpeed, frame: number): number =>
   factor[Math.min(factor.length - 1, Math.floor(frame / blockFrames))]!
+
+/** The same by frame, for who asks of every cell. */
+export function factorByFrame(speed: MachineSpeed, count: number): Float64Array {
+  const byFrame = new Float64Array(count).fill(speed.factor.at(-1)!)
+  speed.factor.forEach((factor, block) => {
+    if (block < speed.factor.length - 1)
+      byFrame.fill(factor, block * speed.blockFrames, (block + 1) * speed.blockFrames)
+  })
+  return byFrame
+}
 
 /** 1 for a machine that was slower than usual, -1 for one that was faster, 0 for one that was as usual. */
 export const sideOf = (factor: number): -1 | 0 | 1 => (factor >= SLOWER ? 1 : factor <= FASTER ? -1 : 0)
@@ -119,22 +134,24 @@ export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
 /** The study as it would be on a machine that is always as fast as usual: every time of the main lane's work ÷ its block's factor. */
 export function atEqualSpeed(study: Study, speed: MachineSpeed): Study {
   if (speed.factor.every((value) => value === 1)) return study
-  const even = (frames: ArrayLike<number>, ns: Float64Array) =>
-    ns.map((value, i) => value / factorAt(speed, frames[i]!))
+  const factor = factorByFrame(speed, frameCount(study))
   const courses = new Map<number, PathCourse>()
   for (const [path, course] of study.courses) {
     const { kind, lane } = study.paths.get(path)
-    courses.set(
-      path,
-      kind !== 'work' || lane !== MAIN_LANE
-        ? course
-        : {
-            ...course,
-            selfNs: even(course.frame, course.selfNs),
-            totalNs: even(course.frame, course.totalNs),
-          },
-    )
+    courses.set(path, kind === 'work' && lane === MAIN_LANE ? evened(course, factor) : course)
   }
-  const workNs = study.frames.workNs.map((ns, frame) => ns / factorAt(speed, frame))
+  const workNs = study.frames.workNs.map((ns, frame) => ns / factor[frame]!)
   return { ...study, courses, frames: { ...study.frames, workNs } }
+}
+
+function evened(course: PathCourse, factor: Float64Array): PathCourse {
+  const cells = course.frame.length
+  const selfNs = new Float64Array(cells)
+  const totalNs = new Float64Array(cells)
+  for (let cell = 0; cell < cells; cell++) {
+    const now = factor[course.frame[cell]!]!
+    selfNs[cell] = course.selfNs[cell]! / now
+    totalNs[cell] = course.totalNs[cell]! / now
+  }
+  return { ...course, selfNs, totalNs }
 }
