@@ -278,6 +278,27 @@ describe('the page of a frame with a plan', () => {
     expect(total(ids(['sim', 'check']))).to.be.closeTo(30_000, 1)
   })
 
+  it('runs what it belongs to, too, where neither ran before', () => {
+    // Letters are born in every frame; they are made only in every other one.
+    const frames: TestFrame[] = Array.from({ length: 20 }, (_, i) => ({
+      runs: [
+        run('sim', MS, {
+          children: i % 2 === 0 ? [run('post', 500_000, { children: [run('make', 300_000)] })] : [],
+        }),
+      ],
+      lives: { letter: [1, 1] },
+    }))
+    const path = ['sim', 'post', 'make']
+    const forecasted = forecastOn(frames, [item('pool', path, { size: 4, take: 20 })])
+    expect(forecasted.forecast.items[0]!.refusal).to.equal(null)
+    const { study } = forecasted.replay.base
+    const ids = (names: string[]) => pathOf(study, names)
+    const after = spansAfter(spansOf(frames, 3, ids), 1_000_000, study.paths, frameAfter(forecasted, 3))
+    expect([...after.path]).to.deep.equal([ids(['sim']), ids(['sim', 'post']), ids(path)])
+    expect([...after.durationNs]).to.deep.equal([1_020_000, 20_000, 20_000])
+    expect([...after.from]).to.deep.equal([0, -1, -1])
+  })
+
   it('shows work that comes from other frames where it belongs', () => {
     const frames = locked()
     const forecasted = forecastOn(frames, [item('slice', BURST, { budget: 3, cost: 0 })], LOCKED)

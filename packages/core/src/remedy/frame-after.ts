@@ -161,7 +161,7 @@ class Placer {
   #placeNew(path: number, atNs: number): number {
     const row = { path, startNs: atNs, durationNs: 0, from: -1 }
     this.#rows.push(row)
-    let at = atNs + this.now.get(path)!
+    let at = atNs + (this.now.get(path) ?? 0)
     for (const child of this.added.get(-2 - path) ?? []) at = this.#placeNew(child, at)
     row.durationNs = at - atNs
     return at
@@ -194,8 +194,13 @@ function addedUnder(
   spans.path.forEach((path, span) => last.set(path, span))
   const added = new Map<number, number[]>()
   // A run that took no time has none to be in proportion to.
-  const fresh = [...now.keys()].filter((path) => !((recorded.get(path) ?? 0) > 0)).sort((a, b) => a - b)
-  const isFresh = new Set(fresh)
+  const isFresh = new Set([...now.keys()].filter((path) => !((recorded.get(path) ?? 0) > 0)))
+  // What it belongs to, and did not run either, must run for it.
+  for (const path of isFresh) {
+    const { parent } = paths.get(path)
+    if (parent !== NO_PATH && !last.has(parent)) isFresh.add(parent)
+  }
+  const fresh = [...isFresh].sort((a, b) => a - b)
   for (const path of fresh) {
     const { parent } = paths.get(path)
     const under = last.get(parent) ?? (isFresh.has(parent) ? -2 - parent : NO_PATH)
