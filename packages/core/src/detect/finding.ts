@@ -5,8 +5,8 @@ import type { Evidence } from './gather-evidence.ts'
 export { FINDING_KINDS, REMEDY_KINDS, type FindingKind, type RemedyKind }
 
 /** Where a finding's evidence is seen best. */
-export const EVIDENCE_VIEWS = ['page', 'ledger', 'spikes', 'memory', 'roster', 'scaling', 'waiting'] as const
-export type EvidenceView = (typeof EVIDENCE_VIEWS)[number]
+export const FINDING_VIEWS = ['page', 'ledger', 'spikes', 'memory', 'roster', 'scaling', 'waiting'] as const
+export type FindingView = (typeof FINDING_VIEWS)[number]
 
 export const CONFIDENCES = ['high', 'medium', 'low'] as const
 export type Confidence = (typeof CONFIDENCES)[number]
@@ -38,7 +38,7 @@ export interface Finding {
   /** Frames to open, the most telling first. */
   frames: number[]
   remedies: RemedyKind[]
-  view: EvidenceView
+  view: FindingView
   /** What tells it from others of its kind and path: a class, a gauge, a moment; empty where nothing does. */
   subject: string
   /** For a scaling view: the gauge to plot against. */

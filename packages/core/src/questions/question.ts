@@ -77,7 +77,7 @@ export interface Question<A extends Shape = Shape, T extends Shape = Shape> {
   about: string
   /** Below a take's address; a part that begins with a colon is one of what it asks. */
   at: string
-  /** Whether it is about a stretch of frames, judged by a target; else about what it asks alone. */
+  /** Whether it is about chosen frames, judged by a target; else about what it asks alone. */
   ofFrames: boolean
   asks: A
   tells: T

@@ -33,8 +33,8 @@ export interface Weighed {
 
 /** Each way by this share of the value; percentages by as many points. */
 const BY = 0.3
-/** Stretches of frames by whose differences a figure's own scatter is judged. */
-const STRETCHES = 10
+/** Parts of the frames by whose differences a figure's own scatter is judged. */
+const PARTS = 10
 /** 95 % of a normal variable lie within so many standard deviations. */
 const NORMAL_95 = 1.96
 
@@ -49,7 +49,7 @@ interface Try {
 
 /**
  * The range of a figure holds what the assumed inputs could move it by, each within its bounds, and what it scatters by
- * from stretch to stretch of the frames; these are taken to be independent, so that their squares add up.
+ * from part to part of the frames; these are taken to be independent, so that their squares add up.
  */
 export function weigh(base: Base, plan: Plan, forecast: Forecast): Weighed {
   const tries = triesOf(base, plan, forecast)
@@ -121,20 +121,20 @@ function rangesOf(base: Base, forecast: Forecast, tries: readonly Try[]): Ranges
   return Object.fromEntries(RANGED.map((name) => [name, rangeOf(name)])) as Ranges
 }
 
-/** Standard error of a figure over all frames, from how it differs between stretches of them; 0 for too few frames. */
+/** Standard error of a figure over all frames, from how it differs between parts of them; 0 for too few frames. */
 function scatterOf({ count, budgetNs }: Base, { frames }: Forecast, name: Ranged): number {
-  const length = Math.floor(count / STRETCHES)
+  const length = Math.floor(count / PARTS)
   if (length < 2) return 0
-  const values = Array.from({ length: STRETCHES }, (_, i) => {
+  const values = Array.from({ length: PARTS }, (_, i) => {
     const work = frames.workNs.slice(i * length, (i + 1) * length).sort()
     if (name === 'over') return work.reduce((over, ns) => over + (ns > budgetNs ? 1 : 0), 0)
     if (name === 'meanMs') return work.reduce((sum, ns) => sum + ns, 0) / length / NS_PER_MS
     return percentileSorted(work, Number(`0.${name.slice(1)}`)) / NS_PER_MS
   })
-  const middle = values.reduce((sum, value) => sum + value, 0) / STRETCHES
-  const variance = values.reduce((sum, value) => sum + (value - middle) ** 2, 0) / (STRETCHES - 1)
-  // A count is a sum of those of the stretches; all else is like their mean.
-  return name === 'over' ? Math.sqrt(variance * STRETCHES) : Math.sqrt(variance / STRETCHES)
+  const middle = values.reduce((sum, value) => sum + value, 0) / PARTS
+  const variance = values.reduce((sum, value) => sum + (value - middle) ** 2, 0) / (PARTS - 1)
+  // A count is a sum of those of the parts; all else is like their mean.
+  return name === 'over' ? Math.sqrt(variance * PARTS) : Math.sqrt(variance / PARTS)
 }
 
 function nudged({ least, most, whole, unit }: NumberInput, value: number, way: 1 | -1): number {

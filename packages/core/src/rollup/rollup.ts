@@ -1,5 +1,5 @@
 /**
- * Sums over a set of frames that add up: rollups of neighbouring stretches merge into the rollup of both.
+ * Sums over a set of frames that add up: rollups of neighbouring frames merge into the rollup of both.
  * Per path, per marker and per group of each lane.
  */
 import { LIMITS } from '../format/index.ts'
@@ -176,7 +176,7 @@ class FramesOfRow {
   }
 }
 
-/** The rollup of all the given stretches together. They must not overlap. */
+/** The rollup of all the given ones together. They must not overlap. */
 export function mergeRollups(parts: readonly Rollup[]): Rollup {
   return {
     frames: parts.reduce((sum, part) => sum + part.frames, 0),

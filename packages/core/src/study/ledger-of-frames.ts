@@ -1,4 +1,4 @@
-/** A ledger over any set of frames, added up from the courses: by the same sums as stored ones, which know only stretches. */
+/** A ledger over any set of frames, added up from the courses: by the same sums as stored ones, which know only frames in a row. */
 import {
   DETAIL_SUMS,
   newCourseDetails,

@@ -1,4 +1,4 @@
-/** How fast the machine was, stretch by stretch: told from what the same code costs now and usually. */
+/** How fast the machine was, block by block: told from what the same code costs now and usually. */
 import { median, percentileInPlace } from '../stats/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from './study.ts'
@@ -104,16 +104,16 @@ export function factorByFrame(speed: MachineSpeed, count: number): Float64Array 
 /** 1 for a machine that was slower than usual, -1 for one that was faster, 0 for one that was as usual. */
 export const sideOf = (factor: number): -1 | 0 | 1 => (factor >= SLOWER ? 1 : factor <= FASTER ? -1 : 0)
 
-/** Stretches in which the machine was not as usual. */
+/** Blocks in a row in which the machine was not as usual. */
 export interface Spell {
   /** Frames, both included. */
   from: number
   to: number
-  /** Mean over the stretch. */
+  /** Mean over its blocks. */
   factor: number
 }
 
-/** The stretches in which the machine was slower or faster, in order of time. */
+/** Where the machine was slower or faster, in order of time. */
 export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
   const { blockFrames, factor } = speed
   const spells: Spell[] = []

@@ -1,5 +1,5 @@
 /**
- * A take, or a stretch of it, as questions about its frames need it: the course of every path over the
+ * A take, or a part of it, as questions about its frames need it: the course of every path over the
  * frames, and what the frames say besides. No spans. Frames count from 0 at the study's first.
  */
 import type { Conditions, SampleName, SAMPLES } from '../format/index.ts'

@@ -17,7 +17,7 @@ function packColumn(column: ArrayLike<number> | null, raise: number): Uint8Array
   return writer.bytes()
 }
 
-/** The details of the spans `from` to before `to` of a packed stretch. */
+/** The details of the spans `from` to before `to` of packed frames. */
 export function unpackDetails(packed: Uint8Array, from: number, to: number): SpanDetails {
   const details: Record<string, unknown> = noSpanDetails()
   const entries = entriesOf(SPAN_DETAILS)

@@ -84,7 +84,7 @@ function framesOf(make: (column: StoredColumn) => Column, other: OtherColumns): 
 
 export const emptyFrames = (count = 0): FrameColumns => framesOf((column) => newColumn(column, count), {})
 
-/** The columns of several stretches, one after the other. */
+/** The columns of several parts, one after the other. */
 export function concatFrames(parts: readonly FrameColumns[]): FrameColumns {
   const total = parts.reduce((sum, part) => sum + part.startNs.length, 0)
   const join = (target: Column, of: (part: FrameColumns) => Column | undefined) => {

@@ -44,7 +44,7 @@ export function longestWait(frames: FrameColumns, frame: number): WaitReason | n
   return longest
 }
 
-/** The headline of a take or a stretch of it. Times in ms; NaN where there are no frames. */
+/** The headline of a take or a part of it. Times in ms; NaN where there are no frames. */
 export interface FrameFigures {
   frames: number
   budgetMs: number
@@ -111,11 +111,11 @@ export function miniature(frames: FrameColumns, width: number): Miniature {
   const columns = Math.min(width, count)
   const picture = { worstUs: new Uint32Array(columns), medianUs: new Uint32Array(columns) }
   for (let i = 0; i < columns; i++) {
-    const stretch = frames.workNs
+    const part = frames.workNs
       .slice(Math.floor((i * count) / columns), Math.floor(((i + 1) * count) / columns))
       .sort()
-    picture.worstUs[i] = stretch[stretch.length - 1]! / 1000
-    picture.medianUs[i] = percentileSorted(stretch, 0.5) / 1000
+    picture.worstUs[i] = part[part.length - 1]! / 1000
+    picture.medianUs[i] = percentileSorted(part, 0.5) / 1000
   }
   return picture
 }

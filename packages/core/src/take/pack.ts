@@ -35,7 +35,7 @@ export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths:
   return joinSections(writers.map((writer) => writer.bytes()))
 }
 
-/** All spans of a packed stretch. */
+/** All spans of packed frames. */
 export function unpackSpans(packed: Uint8Array, frameStartNs: Float64Array, paths: PathTable): SpanColumns {
   return unpackFrames(packed, frameStartNs, paths, 0, frameStartNs.length)
 }

@@ -1,7 +1,7 @@
 import { entriesOf, mapColumns, SPAN_DETAILS, type ColumnsOf, type LaneSpans } from '../format/index.ts'
 
 /**
- * The spans of a stretch of frames, flat. Frame after frame, in each frame lane after lane, in each lane
+ * The spans of frames in a row, flat. Frame after frame, in each frame lane after lane, in each lane
  * in order of start with parents before their children. The path says lane, marker and depth.
  */
 export interface SpanColumns {

@@ -25,7 +25,7 @@ export function causeWords(name: string, { why, calls, usualCalls, selfMs, usual
   return `${name} took ${ms(selfMs)}, ${usually}`
 }
 
-/** A stretch in which the machine was slower, or faster, than usual. @param factor how many times as long code took */
+/** When the machine was slower, or faster, than usual. @param factor how many times as long code took */
 export const spellWords = ({ factor, fromS, toS }: { factor: number; fromS: number; toS: number }): string =>
   `the machine was ${three(factor >= 1 ? factor : 1 / factor)} × ${factor >= 1 ? 'slower' : 'faster'} from ${three(fromS)} s to ${three(toS)} s`
 

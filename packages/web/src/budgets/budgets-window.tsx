@@ -27,11 +27,11 @@ export function BudgetsWindow({ take, budgetMs, open, onOpenChange }: WindowProp
     [take, groups],
   )
   const [drafts, setDrafts] = useState<Record<string, string>>({})
-  const [scope, setScope] = useState<'device' | 'any'>('device')
+  const [madeFor, setMadeFor] = useState<'device' | 'any'>('device')
   useEffect(() => {
     if (!open) return
     setDrafts(Object.fromEntries(Object.entries(groups).map(([group, value]) => [group, String(value)])))
-    setScope(
+    setMadeFor(
       device !== '' && setFor === device
         ? 'device'
         : device === ''
@@ -58,7 +58,7 @@ export function BudgetsWindow({ take, budgetMs, open, onOpenChange }: WindowProp
           event.preventDefault()
           if (wrong !== undefined) return
           const split = Object.fromEntries(given.map(([group, text]) => [group, Number(text)]))
-          void save(take.detail.id, { device: scope === 'device' ? device : '', groups: split })
+          void save(take.detail.id, { device: madeFor === 'device' ? device : '', groups: split })
           onOpenChange(false)
         }}
       >
@@ -68,8 +68,8 @@ export function BudgetsWindow({ take, budgetMs, open, onOpenChange }: WindowProp
               label="For"
               values={['device', 'any']}
               words={{ device: `on ${device}`, any: 'on any device' }}
-              value={scope}
-              onChange={setScope}
+              value={madeFor}
+              onChange={setMadeFor}
             />
           </div>
         )}

@@ -40,7 +40,7 @@ export function FindingsColumn({ take, budgetMs }: ColumnProps) {
     >
       <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
         <h2 className="font-serif text-base font-bold">Findings</h2>
-        <Scope take={take} />
+        <WhichFrames take={take} />
         <span className="grow" />
         <IconButton label="Fold the findings away (f)" onClick={() => setFindingsOpen(false)}>
           <PanelLeftClose size={16} />
@@ -51,7 +51,7 @@ export function FindingsColumn({ take, budgetMs }: ColumnProps) {
   )
 }
 
-function Scope({ take }: { take: OpenTake }) {
+function WhichFrames({ take }: { take: OpenTake }) {
   const diagnosis = useDiagnosis((state) => state.diagnosis)
   const loading = useDiagnosis((state) => state.loading)
   if (loading) return <span className="text-xs text-faint">looking…</span>
@@ -131,9 +131,7 @@ function Spells({ spells }: { spells: SpellReport[] }) {
         </li>
       ))}
       {spells.length > MOST_SPELLS && (
-        <li className="text-xs text-faint">
-          and {plural(spells.length - MOST_SPELLS, 'stretch', 'stretches')} more
-        </li>
+        <li className="text-xs text-faint">and {spells.length - MOST_SPELLS} more</li>
       )}
     </ul>
   )

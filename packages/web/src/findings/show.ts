@@ -3,7 +3,7 @@ import type { OpenTake } from '../state/take.ts'
 import { useView, type View } from '../state/view.ts'
 
 /** The view that shows a finding's evidence: scoped, turned to its path and to its first frame. */
-function evidenceOf(finding: FindingReport, typicalFrame: number | null): Partial<View> {
+function viewOf(finding: FindingReport, typicalFrame: number | null): Partial<View> {
   const [frame] = finding.frames
   const common = { finding: finding.id, path: finding.pathId, ...(frame === undefined ? {} : { frame }) }
   switch (finding.view) {
@@ -24,10 +24,7 @@ export function showFinding(finding: FindingReport, take: OpenTake, budgetMs: nu
   if (chosen === finding.id) change({ finding: null, path: null })
   else
     change(
-      evidenceOf(
-        finding,
-        finding.frames[0] === undefined ? null : quietFrame(take, finding.frames[0], budgetMs),
-      ),
+      viewOf(finding, finding.frames[0] === undefined ? null : quietFrame(take, finding.frames[0], budgetMs)),
     )
 }
 

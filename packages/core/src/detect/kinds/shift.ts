@@ -69,7 +69,7 @@ const shifts: Detector = (evidence, claimed) => {
         : `From frame ${frame + study.firstFrame} on ${name} takes ${msOf(median(after))}; before it was ${msOf(median(before))}. That is ${costWords(evidence, riseNs)} more.${spread}`,
       ...costsOf(evidence, { sumNs: riseNs * (count - frame), strikes: count - frame, trouble: 'floor' }),
       confidence: apart > 0.99 ? 'high' : 'medium',
-      because: `${share(apart)} of ${three(levels.length)} stretches of ${blockFrames(count)} frames are dearer after than before, at equal speed of the machine`,
+      because: `${share(apart)} of ${three(levels.length)} blocks of ${blockFrames(count)} frames are dearer after than before, at equal speed of the machine`,
       frames: [frame],
       remedies: ['by-hand'],
       view: 'ledger',
@@ -145,7 +145,7 @@ export const kind: Kind = {
   name: 'shift',
   order: 13,
   words: 'the floor rises',
-  found: `the floor is higher after some frame: in ${part(APART)} of the pairs of a stretch before and one after, by ${part(LEAST_RISE)} of the budget, each side ${part(LEAST_SIDE)} of the frames; of one path, or of the whole frame where no path makes up half of it. The machine’s speed is taken out`,
+  found: `the floor is higher after some frame: in ${part(APART)} of the pairs of a block before and one after, by ${part(LEAST_RISE)} of the budget, each side ${part(LEAST_SIDE)} of the frames; of one path, or of the whole frame where no path makes up half of it. The machine’s speed is taken out`,
   cost: 'the rise, in the frames after it',
   claims: false,
   limits: {

@@ -1,6 +1,6 @@
 import {
   CONFIDENCES,
-  EVIDENCE_VIEWS,
+  FINDING_VIEWS,
   FINDING_KINDS,
   REMEDY_KINDS,
   MACHINE_SIGNS,
@@ -31,7 +31,7 @@ export const FINDING = {
   because: text('why so sure, or not'),
   frames: list(whole(''), 'to open, the most telling first'),
   remedies: list(oneOf(REMEDY_KINDS, ''), 'that fit'),
-  view: oneOf(EVIDENCE_VIEWS, 'where its evidence is seen best'),
+  view: oneOf(FINDING_VIEWS, 'where its evidence is seen best'),
   subject: text('what tells it from others of its kind and path: a class, a gauge, a moment'),
   gauge: orNone(whole('to set the cost against, in the view `scaling`')),
   small: truth('below 1 % of the budget'),
@@ -127,7 +127,7 @@ export const MACHINE = {
     number(''),
     'how many times as long the same code took as usual, by block; 1 where too few paths tell',
   ),
-  spells: rows(SPELL, 'stretches in which that is 1.1 or more, or 0.9 or less'),
+  spells: rows(SPELL, 'when that is 1.1 or more, or 0.9 or less'),
 }
 
 export const DIAGNOSIS_TELLS = {

@@ -25,7 +25,7 @@ export async function sourceOf(
     conditions: JSON.parse(row.conditions) as Conditions,
     frames,
     chosen: { from, to, target, withoutRecorder },
-    study: () => studies.stretch(row, query),
+    study: () => studies.part(row, query),
     evidence: () => studies.evidence(row, query),
     // The recorder's share is different in every frame: sums do not know it.
     rollup: async () =>

@@ -34,7 +34,7 @@ const MOST_STUDIES = 2
 const MOST_EVIDENCE = 6
 /** Chunks whose blobs are read at once. */
 const READ_AT_ONCE = 64
-/** A stretch of fewer frames than one in so many is read by itself. */
+/** Fewer chosen frames than one in so many are read by themselves. */
 const SHORT = 4
 
 /** What answers are worked out from. */
@@ -58,15 +58,15 @@ export class Studies {
     return this.#studies.get(`${row.id} ${row.chunks}`, () => readStudy(this.#store, row))
   }
 
-  /** The chosen frames with their courses, and nothing worked out: of a short stretch only its chunks are read. */
-  async stretch(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Study> {
+  /** The chosen frames with their courses, and nothing worked out: of few frames only their chunks are read. */
+  async part(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Study> {
     const isShort = range !== null && (range.to - range.from + 1) * SHORT < Number(row.frames)
     const study = isShort ? await readStudy(this.#store, row, range) : await this.study(row)
     const first = range === null ? 0 : range.from - study.firstFrame
     const end =
       range === null ? frameCount(study) : Math.min(frameCount(study), range.to + 1 - study.firstFrame)
-    const part = partOfStudy({ ...study, target }, first, end)
-    return withoutRecorder ? studyWithoutRecorder(part) : part
+    const chosen = partOfStudy({ ...study, target }, first, end)
+    return withoutRecorder ? studyWithoutRecorder(chosen) : chosen
   }
 
   evidence(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {

@@ -91,7 +91,7 @@ export function ScopeBar({ take }: { take: OpenTake }) {
   const { range, withoutRecorder, change } = useView()
   const all = take.frames.startNs.length
   return (
-    <div className="flex h-9 items-center gap-2 border-b border-line px-3" data-testid="scope">
+    <div className="flex h-9 items-center gap-2 border-b border-line px-3">
       <b className="font-serif text-base">Ledger</b>
       {range === null ? (
         <span className="whitespace-nowrap text-faint" title="Drag on the strip to choose some">

@@ -9,7 +9,7 @@ import { useFramesQuery } from '../../state/frames-query.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
 import { CourseLine } from './course-line.tsx'
-import { callersOf, type Scope } from './rows.ts'
+import { callersOf, type Basis } from './rows.ts'
 
 interface CardProps {
   take: OpenTake
@@ -17,11 +17,11 @@ interface CardProps {
   /** All paths of the marker on that lane, rather than the one. */
   wholeMarker: boolean
   rows: LedgerEntry[]
-  scope: Scope
+  basis: Basis
 }
 
 /** What one path, or a marker wherever it runs, did over the chosen frames: its course, how long single runs take, who calls it. */
-export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) {
+export function CourseCard({ take, path, wholeMarker, rows, basis }: CardProps) {
   const query = useFramesQuery(take)
   const { marker, lane } = take.paths.get(path)
   const paths = useMemo(
@@ -57,7 +57,7 @@ export function CourseCard({ take, path, wholeMarker, rows, scope }: CardProps) 
         <div className="grid grid-cols-[minmax(0,1fr)_15rem_13rem] gap-5">
           <Course course={answer} />
           <RunTimes course={answer} />
-          <Callers callers={callers} take={take} scope={scope} />
+          <Callers callers={callers} take={take} basis={basis} />
         </div>
       )}
     </section>
@@ -123,7 +123,7 @@ function RunTimes({ course: { runTimes, chunksRead, chunks } }: { course: Course
   )
 }
 
-function Callers({ callers, take, scope }: { callers: LedgerEntry[]; take: OpenTake; scope: Scope }) {
+function Callers({ callers, take, basis }: { callers: LedgerEntry[]; take: OpenTake; basis: Basis }) {
   return (
     <div className="min-w-0">
       <Head>called by</Head>
@@ -131,8 +131,8 @@ function Callers({ callers, take, scope }: { callers: LedgerEntry[]; take: OpenT
       {callers.slice(0, 4).map(({ key, totalMs, calls }) => (
         <p key={key} className="flex gap-2 text-xs tabular-nums">
           <span className="min-w-0 grow truncate">{take.markers.get(key)?.name ?? 'nothing: outermost'}</span>
-          <span className="text-faint">{three(calls / scope.frames)} ×</span>
-          <span>{ms(totalMs / scope.frames)}</span>
+          <span className="text-faint">{three(calls / basis.frames)} ×</span>
+          <span>{ms(totalMs / basis.frames)}</span>
         </p>
       ))}
     </div>

@@ -5,12 +5,12 @@ import { percent, three } from '@lapsus/core/words'
 import { ShareChip } from '../../budgets/group-share.tsx'
 import type { TableColumn } from '../../components/table.tsx'
 import { useView, type Unit } from '../../state/view.ts'
-import { inUnit, type LedgerLine, type Scope } from './rows.ts'
+import { inUnit, type LedgerLine, type Basis } from './rows.ts'
 
 interface Shown {
   rows: readonly LedgerEntry[]
   unit: Unit
-  scope: Scope
+  basis: Basis
   wide: boolean
   /** Whether lines are groups that may have a budget of their own. */
   showShares: boolean
@@ -21,7 +21,7 @@ interface Shown {
 export function tableColumns({
   rows,
   unit,
-  scope,
+  basis,
   wide,
   showShares,
   toggle,
@@ -32,35 +32,35 @@ export function tableColumns({
       head: 'name',
       about: 'The marker’s name; in a tree, below the marker it ran in.',
       align: 'left',
-      cell: (line) => <Name line={line} toggle={toggle} share={showShares ? shareOf(line, scope) : null} />,
+      cell: (line) => <Name line={line} toggle={toggle} share={showShares ? shareOf(line, basis) : null} />,
     },
     ...columnsWith(rows)
       .filter(({ needsRoom }) => wide || !needsRoom)
-      .map((column) => figureColumn(column, unit, scope, wide)),
+      .map((column) => figureColumn(column, unit, basis, wide)),
     {
       id: 'share',
       head: 'of budget',
       about: 'Self time per frame as a share of the frame budget.',
       width: wide ? '6.9rem' : '4.4rem',
       sorts: false,
-      cell: (line) => <Share line={line} share={inUnit(line.row.selfMs, 'share', scope)} wide={wide} />,
+      cell: (line) => <Share line={line} share={inUnit(line.row.selfMs, 'share', basis)} wide={wide} />,
     },
   ]
 }
 
 /** Mean self time a frame of a group of the main lane, which may have a budget. */
-const shareOf = ({ lane, row }: LedgerLine, { frames }: Scope) =>
+const shareOf = ({ lane, row }: LedgerLine, { frames }: Basis) =>
   lane === 'main' ? row.selfMs / Math.max(1, frames) : null
 
 function figureColumn(
   { id, head, about, value, words }: LedgerColumn,
   unit: Unit,
-  scope: Scope,
+  basis: Basis,
   wide: boolean,
 ): TableColumn<LedgerLine> {
   const text = ({ row }: LedgerLine) => {
-    if (words !== 'time') return words(row, scope)
-    const figure = inUnit(value(row), unit, scope)
+    if (words !== 'time') return words(row, basis)
+    const figure = inUnit(value(row), unit, basis)
     return unit === 'share' ? percent(figure) : perFrame(figure)
   }
   return {

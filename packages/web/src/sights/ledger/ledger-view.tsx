@@ -12,7 +12,7 @@ import { askedBy, useView, type Sort } from '../../state/view.ts'
 import { CourseCard } from './course-card.tsx'
 import { tableColumns } from './ledger-columns.tsx'
 import { LedgerTools } from './ledger-tools.tsx'
-import { ledgerLines, outsideMs, type Scope } from './rows.ts'
+import { ledgerLines, outsideMs, type Basis } from './rows.ts'
 import { useLedger } from './use-ledger.ts'
 
 const ROW_PX = 25
@@ -41,11 +41,11 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
         : ledgerLines(ledger, take, { by, sort, search }, closed),
     [ledger, take, by, sort, search, closed],
   )
-  const scope = useMemo(() => scopeOf(take, ledger, budgetMs), [take, ledger, budgetMs])
+  const basis = useMemo(() => basisOf(take, ledger, budgetMs), [take, ledger, budgetMs])
   const columns = useMemo(
     () =>
       tableColumns({
-        ...{ rows: ledger?.rows ?? [], unit, scope, wide },
+        ...{ rows: ledger?.rows ?? [], unit, basis, wide },
         showShares: by === 'group' && frames === 'chosen',
         toggle: (one) =>
           setClosed((current) => {
@@ -54,7 +54,7 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
             return next
           }),
       }),
-    [ledger, unit, scope, wide, by, frames],
+    [ledger, unit, basis, wide, by, frames],
   )
 
   return (
@@ -104,7 +104,7 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
         />
       )}
       {ledger !== null && ledger.frames > 0 && search === '' && frames !== 'difference' && (
-        <Outside take={take} ledger={ledger} scope={scope} />
+        <Outside take={take} ledger={ledger} basis={basis} />
       )}
       <BudgetsWindow take={take} budgetMs={budgetMs} open={budgetsOpen} onOpenChange={setBudgetsOpen} />
       {isAlone && path !== null && (
@@ -113,7 +113,7 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
           path={path}
           wholeMarker={by === 'marker'}
           rows={ledger?.by === 'path' ? ledger.rows : []}
-          scope={scope}
+          basis={basis}
         />
       )}
     </section>
@@ -121,9 +121,9 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
 }
 
 /** The last line: what no marker stands for. */
-function Outside({ take, ledger, scope }: { take: OpenTake; ledger: LedgerAnswer; scope: Scope }) {
+function Outside({ take, ledger, basis }: { take: OpenTake; ledger: LedgerAnswer; basis: Basis }) {
   const laneOf = ledger.by === 'path' ? (key: number) => take.paths.get(key).lane : laneOfKey
-  const outside = outsideMs(ledger.rows, scope, laneOf)
+  const outside = outsideMs(ledger.rows, basis, laneOf)
   return (
     <p
       className="shrink-0 border-t border-line px-3 py-1 text-[12.5px] text-faint"
@@ -131,13 +131,13 @@ function Outside({ take, ledger, scope }: { take: OpenTake; ledger: LedgerAnswer
       data-testid="outside"
     >
       {OUTSIDE}: <b className="font-medium text-ink tabular-nums">{ms(outside)}</b> a frame,{' '}
-      {percent((outside * ledger.frames) / scope.durationMs)} of it
+      {percent((outside * ledger.frames) / basis.durationMs)} of it
     </p>
   )
 }
 
 /** Time is that of the frames themselves: between kept stretches there is some that nobody recorded. */
-function scopeOf({ frames }: OpenTake, ledger: LedgerAnswer | null, budgetMs: number): Scope {
+function basisOf({ frames }: OpenTake, ledger: LedgerAnswer | null, budgetMs: number): Basis {
   if (ledger === null) return { frames: 1, durationMs: 1, budgetMs }
   const { from, to, durationMs } = ledger
   const allNs = () => frames.durationNs.subarray(from, to + 1).reduce((sum, ns) => sum + ns, 0)

@@ -24,17 +24,17 @@ export interface LedgerLine {
 }
 
 /** How the figures of the chosen frames are turned into those of one unit. */
-export interface Scope {
+export interface Basis {
   frames: number
   durationMs: number
   budgetMs: number
 }
 
-/** ms summed over the scope, as ms a frame, ms a second or a share of the budget. */
-export function inUnit(sumMs: number, unit: Unit, scope: Scope): number {
-  if (unit === 'frame') return sumMs / scope.frames
-  if (unit === 'second') return sumMs / (scope.durationMs / 1000)
-  return sumMs / scope.frames / scope.budgetMs
+/** ms summed over the chosen frames, as ms a frame, ms a second or a share of the budget. */
+export function inUnit(sumMs: number, unit: Unit, basis: Basis): number {
+  if (unit === 'frame') return sumMs / basis.frames
+  if (unit === 'second') return sumMs / (basis.durationMs / 1000)
+  return sumMs / basis.frames / basis.budgetMs
 }
 
 const isWait = (kind: MarkerKind) => kind.startsWith('wait:')
@@ -202,7 +202,7 @@ export function ledgerCsv(lines: LedgerLine[], take: OpenTake): string {
  */
 export function outsideMs(
   rows: readonly { key: number; selfMs: number }[],
-  { frames, durationMs }: Pick<Scope, 'frames' | 'durationMs'>,
+  { frames, durationMs }: Pick<Basis, 'frames' | 'durationMs'>,
   laneOf: (key: number) => number,
 ): number {
   let marked = 0
