@@ -16,6 +16,7 @@ import {
 import { travelsAsCbor, wholeShape, type Field, type Question, type Shape } from '@lapsus/core/questions'
 import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { CAUSE, FINDING, SPIKE } from '@lapsus/core/questions/diagnosis'
+import { FORECAST } from '@lapsus/core/questions/forecast'
 import { COLLECTION } from '@lapsus/core/questions/memory'
 import { ROSTER_ROW } from '@lapsus/core/questions/roster'
 import { REMEDIES } from '@lapsus/core/remedy'
@@ -26,7 +27,7 @@ export const PIECES: Record<string, Record<string, () => string>> = {
   'docs/findings.md': { kinds, figures },
   'docs/plan.md': { remedies },
   'docs/api.md': { questions },
-  'docs/cli.md': { questions: questionNames, inspect: inspectTables },
+  'docs/cli.md': { questions: questionNames, inspect: inspectTables, forecast: forecastTable },
   'docs/format.md': { columns: columnRules },
   'docs/architecture.md': { folders: folderTable },
 }
@@ -114,6 +115,10 @@ function fieldRows(shape: Shape, before = ''): string[][] {
 
 const meaning = ({ about, unit }: Field): string =>
   [about, unit === '' ? '' : `(${unit})`].filter((part) => part !== '').join(' ')
+
+function forecastTable(): string {
+  return table(['field', '', 'meaning'], fieldRows(wholeShape(FORECAST as unknown as Question)))
+}
 
 function questionNames(): string {
   return table(

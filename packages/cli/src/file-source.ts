@@ -1,7 +1,9 @@
 /** A take file as what questions are answered from. What needs single runs reads the file once more. */
+import { readFile } from 'node:fs/promises'
 import type { JobEvents } from '@lapsus/core/format'
 import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
 import type { FrameSource, Runs, Source } from '@lapsus/core/questions'
+import { PlanError, planFromText, type ReadPlan } from '@lapsus/core/remedy'
 import { frameCount, partOfStudy, studyWithoutRecorder } from '@lapsus/core/study'
 import { Digester, spansOfFrame, type DigestedChunk } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
@@ -35,6 +37,24 @@ export function sourceOfFile(file: TakeFile, { frames, target, lessRecorder }: C
     rollup: async () => null,
     runs: (paths) => runsOf(file, paths, from, to),
     frame: (frame) => frameOf(file, frame),
+    plan: readPlan,
+  }
+}
+
+/** @throws CliError naming what is wrong with the file */
+async function readPlan(path: string): Promise<ReadPlan> {
+  let text: string
+  try {
+    text = await readFile(path, 'utf8')
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException
+    throw new CliError(code === 'ENOENT' ? `${path}: there is no such file` : `${path}: ${message}`)
+  }
+  try {
+    return planFromText(text)
+  } catch (error) {
+    if (error instanceof PlanError) throw new CliError(`${path}: ${error.message}`)
+    throw error
   }
 }
 

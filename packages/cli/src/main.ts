@@ -5,11 +5,12 @@ import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
+import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
-import { forecastFile, forecastReport, readPlan } from './forecast.ts'
+import { forecastReport } from './forecast.ts'
 import { inspect, report } from './inspect.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
 import { request, serverAddress } from './server.ts'
@@ -28,6 +29,10 @@ interface InspectOptions {
 interface AskOptions extends Omit<InspectOptions, 'json'> {
   frames?: { from: number; to: number }
   set: Record<string, string>
+}
+interface ForecastOptions extends InspectOptions {
+  plan: string
+  frames?: { from: number; to: number }
 }
 interface ExportOptions {
   out: string
@@ -95,15 +100,16 @@ program
   .argument('<file>')
   .requiredOption('--plan <file>', 'a plan, as the workbench writes it: JSON or Markdown (docs/plan.md)')
   .option('--json', 'everything, as JSON')
+  .option('--frames <from-to>', 'only these frames, both included', frameRange)
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
   .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
-  .action(async (path: string, options: InspectOptions & { plan: string }) => {
-    const plan = await readPlan(options.plan)
-    const file = await readTakeFile(path, options.frameMarker)
-    const output = forecastFile(file, plan, options.target ?? null, options.lessRecorder)
-    console.log(options.json ? JSON.stringify(output, null, 2) : forecastReport(output))
-    for (const words of [file.problem, file.skipped, ...output.problems]) {
+  .action(async (path: string, options: ForecastOptions) => {
+    const { plan, json, frames = null, target = null, frameMarker, lessRecorder = false } = options
+    const file = await readTakeFile(path, frameMarker)
+    const told = (await ask(file, 'forecast', { plan }, { frames, target, lessRecorder })) as ForecastAnswer
+    console.log(json ? asJson(told) : forecastReport(told))
+    for (const words of [file.problem, file.skipped, ...told.problems]) {
       if (words !== null) console.error(`lapsus: ${words}`)
     }
     if (file.malformed) process.exitCode = BAD_INPUT

@@ -365,8 +365,8 @@ describe('a plan as JSON', () => {
       items: [item('drop', BURST, {}, { note: '```json\n{"format":"other"}\n``` # x' })],
     }
     const text = planToMarkdown(noted, forecast, { game: 'Game', take: 'night', target: 60 })
-    expect(planFromText(text)).to.deep.equal({ plan: noted, problems: [] })
-    expect(planFromText(JSON.stringify(planToJson(plan)))).to.deep.equal({ plan, problems: [] })
+    expect(planFromText(text)).to.deep.equal({ plan: noted, problems: [], numbers: [1] })
+    expect(planFromText(JSON.stringify(planToJson(plan)))).to.deep.equal({ plan, problems: [], numbers: [1] })
     expect(() => planFromText('# A plan without itself')).to.throw('neither JSON nor a plan as Markdown')
     expect(() => planFromText('')).to.throw('neither JSON nor a plan as Markdown')
   })

@@ -16,11 +16,14 @@ import {
 import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { COURSE } from '@lapsus/core/questions/course'
 import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
+import { FORECAST } from '@lapsus/core/questions/forecast'
 import { columnsWith, LEDGER, LEDGER_COLUMNS, type LedgerEntry } from '@lapsus/core/questions/ledger'
 import { MEMORY } from '@lapsus/core/questions/memory'
 import { PAGE } from '@lapsus/core/questions/page'
 import { SCALING } from '@lapsus/core/questions/scaling'
+import { planFromJson } from '@lapsus/core/remedy'
 import { LEDGER_KEYS } from '@lapsus/core/rollup'
+import { partOfStudy } from '@lapsus/core/study'
 import { versionOf } from '../src/questions/diagnosis/version.ts'
 import { richTake } from './support/rich-take.ts'
 import { run, runs, studyFrom } from './support/studies.ts'
@@ -29,9 +32,28 @@ import { sourceOf, sourceOfStudy } from './support/source.ts'
 
 const QUESTIONS = QUESTION_LIST as readonly unknown[] as readonly Question[]
 const [, declared, chunk] = richTake() as [unknown, DeclareRecord, ChunkRecord]
-const source = () => sourceOf(declared, [chunk])
+const PLAN = 'spring'
+/** With one plan, of two items of which one makes no sense. */
+const source = () => ({
+  ...sourceOf(declared, [chunk]),
+  plan: async (name: string) =>
+    name === PLAN
+      ? planFromJson({
+          ...{ format: 'lapsus-plan', version: 1, name: 'Spring cleaning' },
+          items: [
+            { remedy: 'dance' },
+            { remedy: 'drop', path: ['gone'] },
+            { remedy: 'by-hand', path: ['sim'], parameters: { factor: 0.5 } },
+          ],
+        })
+      : null,
+})
 /** What each question must be asked; most ask nothing that is needed. */
-const ASKED: Record<string, Record<string, unknown>> = { course: { paths: '0' }, page: { frame: 1 } }
+const ASKED: Record<string, Record<string, unknown>> = {
+  course: { paths: '0' },
+  page: { frame: 1 },
+  forecast: { plan: PLAN },
+}
 const askedOf = ({ name }: Question) => (ASKED[name] ?? {}) as never
 
 /** As it comes over the wire. */
@@ -197,6 +219,33 @@ describe('what a take does not have', () => {
       isMissing: false,
     })
     expect((await wrong(answer(SCALING, source(), { loads: 'gauge 77' }))).message).to.contain('there are:')
+  })
+})
+
+describe('the forecast of a plan', () => {
+  it('numbers items as they were written, and works out what makes sense', async () => {
+    const told = await answer(FORECAST, source(), { plan: PLAN })
+    expect(told.items.map(({ number, refusal }) => [number, refusal])).to.deep.equal([
+      [2, 'the take has no path gone'],
+      [3, null],
+    ])
+    expect(told.problems.map((words) => words.slice(0, 18))).to.deep.equal([
+      'item 1 is left out',
+      'item 2: the take h',
+    ])
+    // Half of 3 ms in each of the two frames, with all inside.
+    expect(told.items[1]!.gainMsPerFrame).to.be.closeTo(1.5, 1e-6)
+    expect(told.before.meanMs - told.after.meanMs).to.be.closeTo(1.5, 1e-6)
+  })
+
+  it('is of the chosen frames, and refused where there is no such plan', async () => {
+    const whole = source()
+    const part = { ...whole, study: async () => partOfStudy(await whole.study(), 1, 2) }
+    const told = await answer(FORECAST, part, { plan: PLAN })
+    expect(told.before.frames.frames).to.equal(1)
+    expect(told.items[1]!.gainMsPerFrame).to.be.closeTo(1.5, 1e-6)
+    const failure = await answer(FORECAST, whole, { plan: 'winter' }).catch((error: unknown) => error)
+    expect(failure).to.be.instanceOf(WrongAsk).and.to.include({ field: 'plan', isMissing: true })
   })
 })
 

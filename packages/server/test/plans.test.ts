@@ -3,6 +3,8 @@ import { expect } from 'chai'
 import { inflateRawSync } from 'node:zlib'
 import { checkBudgets, checkPlan, checkPlans, checkTake, type Problem, type StoredPlan } from '@lapsus/api'
 import { baseOf, emptyPlan, forecastPlan, newItem, planToJson, type Plan } from '@lapsus/core/remedy'
+import { readAnswer } from '@lapsus/core/questions'
+import { FORECAST } from '@lapsus/core/questions/forecast'
 import { buildStudy, studyChunkOf, StoredChunkReader } from '@lapsus/core/study'
 import { Declarations, PathTable } from '@lapsus/core/take'
 import type { RunningServer } from '../src/index.ts'
@@ -97,6 +99,27 @@ describe('plans', () => {
     const made = checkPlan(await (await send('POST', '/takes/short-night/plans', planToJson(plan))).json())
     await call('/takes/short-night', { method: 'DELETE' })
     expect(checkPlan(await (await call(`/plans/${made.id}`)).json()).plan).to.deep.equal(plan)
+  })
+
+  it('are forecast for all frames, or for chosen ones', async () => {
+    const { id } = await make()
+    const forecast = async (query: string) => {
+      const response = await call(`/takes/plan-night/forecast?plan=${id}${query}`)
+      expect(response.status).to.equal(200)
+      return readAnswer(FORECAST, await response.json())
+    }
+    const whole = await forecast('')
+    expect(whole.before.frames.frames).to.equal(FRAMES)
+    expect(whole.items.map(({ remedy, refusal }) => [remedy, refusal])).to.deep.equal([
+      ['sleep', null],
+      ['react', null],
+    ])
+    expect(whole.after.meanMs).to.be.lessThan(whole.before.meanMs)
+    expect(whole.ranges.p95.low).to.be.at.most(whole.after.frames.work.p95)
+    const part = await forecast('&from=10&to=29')
+    expect([part.from, part.to, part.before.frames.frames]).to.deep.equal([10, 29, 20])
+    expect((await call('/takes/plan-night/forecast?plan=winter')).status).to.equal(404)
+    expect((await call('/takes/plan-night/forecast')).status).to.equal(400)
   })
 
   it('are worked out on what the server sends: the same study as its own', async () => {

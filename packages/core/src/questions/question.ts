@@ -4,6 +4,7 @@
  */
 import type { Evidence } from '../detect/index.ts'
 import { asFields, decodeCbor, encodeCbor, type Conditions, type JobEvents } from '../format/index.ts'
+import type { ReadPlan } from '../remedy/index.ts'
 import type { Rollup } from '../rollup/index.ts'
 import type { Study } from '../study/index.ts'
 import type {
@@ -67,6 +68,8 @@ export interface Source {
   runs(paths: ReadonlySet<number>, calls: Float64Array): Promise<Runs>
   /** Null where there is no such frame. */
   frame(frame: number): Promise<FrameSource | null>
+  /** A plan, by the name it is known under where the take is kept; null where there is none. */
+  plan(name: string): Promise<ReadPlan | null>
 }
 
 export interface Question<A extends Shape = Shape, T extends Shape = Shape> {

@@ -78,6 +78,13 @@ export const text = (about: string): Field<string> =>
     return value
   })
 
+/** What somebody set: a number, or the name of a choice. */
+export const numberOrText = (about: string): Field<number | string> =>
+  field('number or text', about, (value, name) => {
+    if (!Number.isFinite(value) && typeof value !== 'string') throw bad(name, 'a number or a text', value)
+    return value as number | string
+  })
+
 export const truth = (about: string): Field<boolean> =>
   field('true or false', about, (value, name) => {
     if (typeof value !== 'boolean') throw bad(name, 'true or false', value)

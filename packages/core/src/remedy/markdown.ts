@@ -5,7 +5,7 @@ import { ms, percent, three } from '../words/index.ts'
 import type { Figures } from './frames-after.ts'
 import type { Assumption } from './input.ts'
 import type { Forecast, ItemForecast } from './forecast.ts'
-import { planFromJson, planToJson, PlanError, type Plan, type PlanItem } from './plan.ts'
+import { planFromJson, planToJson, PlanError, type Plan, type PlanItem, type ReadPlan } from './plan.ts'
 import { REMEDIES } from './remedies.ts'
 
 /** What the plan itself stands in, at the end of its text. */
@@ -41,6 +41,7 @@ export function planToMarkdown(plan: Plan, forecast: Forecast, { game, take, tar
   return [...lines, FENCE, JSON.stringify(planToJson(plan)), '```', ''].join('\n')
 }
 
+/** Of figures, what stands in words. */
 type Compared = Omit<Figures, 'meanMs' | 'frames'> & {
   frames: Pick<FrameFigures, 'work' | 'over' | 'overShare' | 'late'>
 }
@@ -89,7 +90,7 @@ export const rangeWords = ({ low, high }: { low: number; high: number }): string
  * Reads a plan from a file's text: JSON, or Markdown as planToMarkdown writes it.
  * @throws PlanError for what is neither
  */
-export function planFromText(text: string): ReturnType<typeof planFromJson> {
+export function planFromText(text: string): ReadPlan {
   // Notes may hold anything, but no line of their own: neither in the text nor in JSON.
   const fence = text.lastIndexOf(`\n${FENCE}\n`)
   const json = text.trimStart().startsWith('#') && fence >= 0 ? text.slice(fence + FENCE.length + 1) : text

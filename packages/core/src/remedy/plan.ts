@@ -52,11 +52,20 @@ export const planToJson = (plan: Plan): object => ({ format: PLAN_FORMAT, versio
 /** What cannot be read as a plan at all. */
 export class PlanError extends Error {}
 
+/** A plan as it was read. */
+export interface ReadPlan {
+  plan: Plan
+  /** What made no sense in it, in words, with the items' numbers. */
+  problems: string[]
+  /** The number of each item that is left, among those that were written, from 1 on. */
+  numbers: number[]
+}
+
 /**
  * Reads a plan from JSON. An item that makes no sense is left out, and named.
  * @throws PlanError for what is no plan, or one of another version
  */
-export function planFromJson(value: unknown): { plan: Plan; problems: string[] } {
+export function planFromJson(value: unknown): ReadPlan {
   let fields: Fields
   try {
     fields = asFields(value, 'plan')
@@ -74,10 +83,12 @@ export function planFromJson(value: unknown): { plan: Plan; problems: string[] }
   if (!Array.isArray(fields['items'])) throw new PlanError('"items" must be an array')
   const problems: string[] = []
   const used = new Set<string>()
+  const numbers: number[] = []
   const items = fields['items'].slice(0, MOST_ITEMS).flatMap((item, i) => {
     try {
       const read = readItem(item, i, used, (problem) => problems.push(`item ${i + 1}: ${problem}`))
       used.add(read.id)
+      numbers.push(i + 1)
       return [read]
     } catch (error) {
       problems.push(`item ${i + 1} is left out: ${(error as Error).message}`)
@@ -88,6 +99,7 @@ export function planFromJson(value: unknown): { plan: Plan; problems: string[] }
   return {
     plan: { name: textOf(fields, 'name', 200), items, proof: idOrNull(fields, 'proof') },
     problems,
+    numbers,
   }
 }
 

@@ -18,6 +18,7 @@ export function sourceOfStudy(study: Study): Source {
     rollup: async () => null,
     runs: async () => ({ durationNs: new Float64Array(), chunks: 0, chunksRead: 0 }),
     frame: async () => null,
+    plan: async () => null,
   }
 }
 

@@ -1,5 +1,6 @@
 /** A stored take as what questions are answered from. */
 import type { Conditions } from '@lapsus/core/format'
+import { planFromJson, type ReadPlan } from '@lapsus/core/remedy'
 import type { FrameSource, Runs, Source } from '@lapsus/core/questions'
 import { decodeFrames, decodeSamples, unpackDetails, unpackFrames, type PathTable } from '@lapsus/core/take'
 import { Op } from 'sequelize'
@@ -32,7 +33,17 @@ export async function sourceOf(
       withoutRecorder || frames === 0 ? null : rollupOfFrames(store, row.id, tables.paths, from, to),
     runs: (paths, calls) => runsOf(store, row.id, tables.paths, { from, to }, paths, calls),
     frame: (frame) => frameSource(store, row.id, tables.paths, frame),
+    plan: (id) => planOf(store, row.gameId, id),
   }
+}
+
+async function planOf(store: Store, gameId: number, id: string): Promise<ReadPlan | null> {
+  const row = await store.plans.findOne({
+    attributes: ['body'],
+    where: { id, gameId, deletedAt: null },
+    raw: true,
+  })
+  return row === null ? null : planFromJson(JSON.parse(row.body))
 }
 
 async function frameSource(
