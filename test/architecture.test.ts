@@ -4,6 +4,8 @@ import { execFile } from 'node:child_process'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
+import { FINDING_KINDS } from '@lapsus/core/detect'
+import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { PIECES } from '../scripts/docs/pages.ts'
 import { pictureNow } from '../scripts/docs/picture.ts'
 import { pageNow } from '../scripts/docs/write.ts'
@@ -87,6 +89,35 @@ describe('what stands one in a file', () => {
       for (const file of files) expect(lines, file).to.contain(`${folder.split('/').at(-1)}/${file}`)
     })
   }
+})
+
+describe('a kind of finding', () => {
+  const sources = readdirSync(join(ROOT, 'packages'), { withFileTypes: true })
+    .map(({ name }) => join('packages', name, 'src'))
+    .flatMap((folder) =>
+      readdirSync(join(ROOT, folder), { recursive: true, encoding: 'utf8' }).map((name) =>
+        join(folder, name),
+      ),
+    )
+    .filter((file) => /\.tsx?$/.test(file) && !file.includes('/lists/'))
+    .map((file) => ({ file, text: readFileSync(join(ROOT, file), 'utf8') }))
+
+  it('is named in its own file alone', () => {
+    const elsewhere = FINDING_KINDS.flatMap((kind) =>
+      sources
+        .filter(({ file, text }) => text.includes(`'${kind}'`) && !file.endsWith(`/detect/kinds/${kind}.ts`))
+        .map(({ file }) => `${kind} in ${file}`),
+    )
+    expect(elsewhere).to.deep.equal([])
+    expect(sources.length).to.be.greaterThan(300)
+  })
+})
+
+describe('a question', () => {
+  it('is mounted at the edge by one file of its name', () => {
+    const edges = readdirSync(join(ROOT, 'packages/server/src/serve/edge'))
+    expect(edges.sort()).to.deep.equal(QUESTION_LIST.map(({ name }) => `${name}.ts`).sort())
+  })
 })
 
 describe('docs made from the code', () => {

@@ -107,6 +107,8 @@ function findingOf(
   findings: readonly FindingReport[],
 ): string | null {
   const frames = new Set(members.map((spike) => spikes[spike]!.frame + study.firstFrame))
-  const found = findings.find(({ kind, frames: [worst] }) => kind === 'spike-family' && frames.has(worst!))
+  const found = findings.find(
+    ({ trouble, view, frames: [worst] }) => trouble === 'spike' && view === 'spikes' && frames.has(worst!),
+  )
   return found?.id ?? null
 }
