@@ -1,9 +1,9 @@
 /** What a forecast of eight remedies over a ten-minute take costs. Run by scripts/bench.mjs. */
-import { baseOf, forecastPlan, newItem, REMEDIES, type PlanItem } from '@lapsus/core/remedy'
+import { baseOf, forecastPlan, newItem, type PlanItem } from '@lapsus/core/remedy'
 import { coursesOf } from '@lapsus/core/rollup'
 import { buildStudy, type StudyChunk } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
-import { chunk, declaration, FRAMES } from './made-up-take.ts'
+import { chunk, declaration, EIGHT, FRAMES } from './made-up-take.ts'
 import { repeat, summary } from './statistics.ts'
 
 const FRAMES_PER_CHUNK = 128
@@ -24,29 +24,12 @@ const startMs = performance.now()
 const base = baseOf(study)
 const readyMs = performance.now() - startMs
 
-const item = (
-  kind: keyof typeof REMEDIES,
-  path: string[],
-  parameters: PlanItem['parameters'] = {},
-): PlanItem => ({
-  ...newItem(kind, path, ''),
-  parameters,
-})
-const system = (number: number) => [`system ${number}.0`]
-const inside = (number: number) => [...system(number), `system ${number}.1`]
-
-/** The dragged parameter is another each time. */
+/** All of the plan, with another value of its first item each time. */
 const plan = (round: number): { items: PlanItem[] } => ({
-  items: [
-    item('timer', system(0), { every: 2 + (round % 30) }),
-    item('share', inside(1), { group: 3 }),
-    item('jobs', system(2)),
-    item('cache', inside(3)),
-    item('bucket', inside(4)),
-    item('gate', inside(5), { passes: 40 }),
-    item('by-hand', system(6), { factor: 0.7 }),
-    item('one-manager', inside(7)),
-  ],
+  items: EIGHT.map(({ remedy, path, parameters = {} }, i) => ({
+    ...newItem(remedy, path, ''),
+    parameters: i === 0 ? { every: 2 + (round % 30) } : parameters,
+  })),
 })
 
 const refused = forecastPlan(base, plan(0)).forecast.items.flatMap(({ refusal }) => refusal ?? [])

@@ -1,4 +1,5 @@
 /** A made-up take: 36,000 frames of 500 spans, with noise, spikes and a worker lane. */
+import type { RemedyKind } from '@lapsus/core/detect'
 import {
   emptyChunk,
   encodeRecord,
@@ -131,3 +132,18 @@ function add(
   spans.durationNs[at] = durationNs
   spans.depth[at] = depth
 }
+
+const system = (number: number) => [`system ${number}.0`]
+const inside = (number: number) => [...system(number), `system ${number}.1`]
+
+/** Eight remedies at eight systems of the take. */
+export const EIGHT: { remedy: RemedyKind; path: string[]; parameters?: Record<string, number> }[] = [
+  { remedy: 'timer', path: system(0), parameters: { every: 2 } },
+  { remedy: 'share', path: inside(1), parameters: { group: 3 } },
+  { remedy: 'jobs', path: system(2) },
+  { remedy: 'cache', path: inside(3) },
+  { remedy: 'bucket', path: inside(4) },
+  { remedy: 'gate', path: inside(5), parameters: { passes: 40 } },
+  { remedy: 'by-hand', path: system(6), parameters: { factor: 0.7 } },
+  { remedy: 'one-manager', path: inside(7) },
+]

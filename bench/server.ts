@@ -10,7 +10,8 @@ import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import type { TakeSummary } from '@lapsus/api'
 import { exporter, EXPORT_FORMATS } from '@lapsus/core/exchange'
-import { chunk, chunks, declaration, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
+import { emptyPlan, newItem, planToJson } from '@lapsus/core/remedy'
+import { chunk, chunks, declaration, EIGHT, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
 import { Game, takeRecord } from './game.ts'
 import { measureLive } from './live.ts'
 import { measureOverlay } from './overlay.ts'
@@ -233,9 +234,49 @@ async function measureDrawing() {
   await page.waitForSelector('[data-testid=page] canvas[data-draw-ms]')
   const strip = await redraws(page, 'strip', (round) => (round % 2 === 0 ? -100 : 100))
   const shown = await redraws(page, 'page', (round) => (round % 8 < 4 ? 40 : -40))
+  const dragged = await drags(page)
   await browser.close()
   rmSync(profile, { recursive: true, force: true })
-  return { open: summary(opened.slice(1)), strip: summary(strip), page: summary(shown) }
+  return {
+    open: summary(opened.slice(1)),
+    strip: summary(strip),
+    page: summary(shown),
+    dragged: summary(dragged),
+  }
+}
+
+/** The item of the plan whose slider is dragged: the sixth of eight. */
+const DRAGGED = EIGHT.findIndex(({ remedy }) => remedy === 'gate')
+
+/** Time in the page's worker of each forecast while a parameter of a plan of eight remedies is dragged, ms. */
+async function drags(page: Page): Promise<number[]> {
+  const items = EIGHT.map(({ remedy, path, parameters = {} }, i) => ({
+    ...newItem(remedy, path, '', `item-${i}`),
+    parameters,
+  }))
+  const response = await fetch(`${address}/api/takes/${TAKE}/plans`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(planToJson({ ...emptyPlan('eight remedies'), items })),
+  })
+  const { id } = (await response.json()) as { id: string }
+  await page.goto(`${address}/takes/${TAKE}?sight=forecast&plan=${id}`, { waitUntil: 'domcontentloaded' })
+  await page.waitForSelector('[data-testid=took]', { timeout: 60_000 })
+  const cards = await page.$$('[data-testid=plan-item] [aria-expanded]')
+  await cards[DRAGGED]!.click()
+  await page.waitForSelector('[data-name=passes] [role=slider]')
+  await page.focus('[data-name=passes] [role=slider]')
+  const took = () => page.$eval('[data-testid=took]', (line) => Number((line as HTMLElement).dataset['ms']))
+  const taken: number[] = []
+  for (let round = 0; round < 40; round++) {
+    const before = await took()
+    await page.keyboard.press(round % 2 === 0 ? 'ArrowRight' : 'ArrowLeft')
+    const giveUp = Date.now() + 5_000
+    while ((await took()) === before && Date.now() < giveUp)
+      await new Promise((resolve) => setTimeout(resolve, 20))
+    taken.push(await took())
+  }
+  return taken
 }
 
 /** Time that each redraw takes while the wheel turns over a view, ms. */

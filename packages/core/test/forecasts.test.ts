@@ -7,6 +7,7 @@ import {
   baseOf,
   choice,
   figureRows,
+  Forecaster,
   forecastPlan,
   frameAfter,
   layoutsOf,
@@ -90,6 +91,21 @@ const itemsOf = (
   wanted: { kind: (typeof REMEDY_KINDS)[number]; path: string[]; on: boolean }[],
 ): PlanItem[] => wanted.map(({ kind, path, on }, i) => item(kind, path, {}, { id: String(i), on }))
 
+function changed(items: PlanItem[], at: number, how: string, value: number): PlanItem[] {
+  if (how === 'remove') return items.filter((_, i) => i !== at)
+  if (how === 'move') return [...items.slice(at), ...items.slice(0, at)]
+  const parameters = { every: value, factor: value / 50, size: value, passes: value, group: value }
+  return items.map((one, i) =>
+    i !== at
+      ? one
+      : how === 'switch'
+        ? { ...one, on: !one.on }
+        : how === 'value'
+          ? { ...one, parameters }
+          : one,
+  )
+}
+
 /** Whether there is anything but a number among the figures, however deep. */
 function notNumbers(value: unknown, at = ''): string[] {
   if (typeof value === 'number') return Number.isFinite(value) ? [] : [at]
@@ -132,6 +148,30 @@ describe('forecasts of any plan', () => {
         expect(base!.study.frames.workNs).to.deep.equal(work)
       }),
       { numRuns: 40 },
+    )
+  })
+
+  it('are the same one after the other, whichever item is changed, moved, switched or taken away', () => {
+    const change = fc.record({
+      at: fc.nat(5),
+      how: fc.constantFrom('value', 'switch', 'remove', 'move', 'nothing'),
+      value: fc.integer({ min: 1, max: 40 }),
+    })
+    fc.assert(
+      fc.property(planned, fc.array(change, { minLength: 1, maxLength: 8 }), (wanted, changes) => {
+        const forecaster = new Forecaster(bases[0]!)
+        let items = itemsOf(wanted)
+        for (const { at, how, value } of [{ at: 0, how: 'nothing', value: 1 }, ...changes]) {
+          items = changed(items, at, how, value)
+          const { forecast, replay } = forecaster.forecast({ items })
+          const { forecast: fresh } = forecastPlan(bases[0]!, { items }, { withGains: false })
+          expect(forecast.after).to.deep.equal(fresh.after)
+          expect(forecast.frames).to.deep.equal(fresh.frames)
+          expect(forecast.items).to.deep.equal(fresh.items)
+          expect(forecaster.last?.replay).to.equal(replay)
+        }
+      }),
+      { numRuns: 60 },
     )
   })
 

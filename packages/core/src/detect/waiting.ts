@@ -1,6 +1,6 @@
 /** What frames wait for: over against held, by reason, by path; and the fixed steps that catch up after it. */
 import { lowerBound, median, sum } from '../stats/index.ts'
-import { frameFigures, MAIN_LANE, NS_PER_MS, WAIT_REASONS, type WaitReason } from '../take/index.ts'
+import { frameFigures, MAIN_LANE, NS_PER_MS, WAIT_REASONS, type Job, type WaitReason } from '../take/index.ts'
 import { pacingOf, type Pacing, type Study } from '../study/index.ts'
 import type { Evidence } from './gather-evidence.ts'
 
@@ -109,23 +109,34 @@ export function waitingPaths(evidence: Evidence): WaitingPath[] {
     .sort((a, b) => b.meanNs - a.meanNs)
 }
 
-/** Of the jobs under way in these frames the one that ended last in each: what held the others up. */
-function jobsDuring({ study }: Evidence, inFrames: Uint32Array): WaitingPath['waitedFor'] {
-  const { frames, declarations, jobs } = study
-  const ended = jobs.filter(({ ended }) => ended !== null).sort((a, b) => a.ended!.atNs - b.ended!.atNs)
-  const endNs = Float64Array.from(ended, (job) => job.ended!.atNs)
-  const times = new Map<string, WaitingPath['waitedFor'][number]>()
-  for (const frame of inFrames) {
+/** In which lane a job ended, and when. */
+export type EndedJob = Job & { ended: NonNullable<Job['ended']> }
+
+/** Of the jobs that ended in each of these frames the last one, which held the others up; null where none did. */
+export function lastJobs({ frames, jobs }: Study, inFrames: Uint32Array): (EndedJob | null)[] {
+  const ended = jobs
+    .filter((job): job is EndedJob => job.ended !== null)
+    .sort((a, b) => a.ended.atNs - b.ended.atNs)
+  const endNs = Float64Array.from(ended, (job) => job.ended.atNs)
+  return Array.from(inFrames, (frame) => {
     const startNs = frames.startNs[frame]!
-    const after = lowerBound(endNs, startNs + frames.durationNs[frame]!)
-    const job = ended[after - 1]
-    if (job === undefined || job.ended!.atNs < startNs) continue
-    const lane = declarations.lane(job.ended!.lane).name
+    // A frame may end with its wait, in the same ns as the job.
+    const job = ended[lowerBound(endNs, startNs + frames.durationNs[frame]! + 1) - 1]
+    return job === undefined || job.ended.atNs <= startNs ? null : job
+  })
+}
+
+function jobsDuring({ study }: Evidence, inFrames: Uint32Array): WaitingPath['waitedFor'] {
+  const { declarations } = study
+  const times = new Map<string, WaitingPath['waitedFor'][number]>()
+  for (const job of lastJobs(study, inFrames)) {
+    if (job === null) continue
+    const lane = declarations.lane(job.ended.lane).name
     const marker = declarations.marker(job.marker).name
-    const key = `${job.ended!.lane} ${job.marker}`
+    const key = `${job.ended.lane} ${job.marker}`
     const known = times.get(key)
     if (known === undefined) {
-      times.set(key, { lane, marker, mostly: heaviestInside(study, job.ended!.lane, job.marker), times: 1 })
+      times.set(key, { lane, marker, mostly: heaviestInside(study, job.ended.lane, job.marker), times: 1 })
     } else known.times++
   }
   return [...times.values()].sort((a, b) => b.times - a.times)

@@ -24,7 +24,7 @@ export interface ItemForecast {
   refusal: string | null
   /** What is wrong with the plan's words about it, though it still works. */
   problems: string[]
-  /** Work it takes away, ms a frame, of what those before it left. */
+  /** What it takes away, ms a frame, of what those before it left: work; at a path that waits for jobs, waiting. */
   gainMsPerFrame: number
   /** The most it takes away from one frame, ms. */
   gainMsAtBest: number
@@ -62,30 +62,69 @@ export interface Forecasted {
   replay: Replay
 }
 
-/** Items in order; each is charged for what those before it left. */
-export function forecastPlan(
-  base: Base,
-  plan: Pick<Plan, 'items'>,
-  { withSpikes = true, withGains = true }: ForecastOptions = {},
-): Forecasted {
-  const recorded = base.once('recorded collections', () => asRecorded(base.collections, base.count))
-  const recordedFrames = recordedOf(base)
-  const before = base.once(`before ${withSpikes}`, () =>
-    figuresOf(base, recordedFrames, recorded, { withSpikes, extraMemory: 0, allocated: base.allocated }),
-  )
+/** What the first items of a plan have made of the frames. */
+interface Progress {
+  items: readonly PlanItem[]
+  forecasts: ItemForecast[]
+  replay: Replay
+  collected: Collected
+  /** Work of the frames after the last item: what the next one gains is taken from it. */
+  workNs: Float64Array
+}
+
+const recordedCollections = (base: Base): Collected =>
+  base.once('recorded collections', () => asRecorded(base.collections, base.count))
+
+function begin(base: Base): Progress {
   const replay = new Replay(base)
-  let collected = recorded
   const workNs = replay.column()
-  workNs.set(recordedFrames.workNs)
-  const items = plan.items.map((item) => {
-    const found = forecastItem(base, replay, item)
+  workNs.set(base.study.frames.workNs)
+  return { items: [], forecasts: [], replay, collected: recordedCollections(base), workNs }
+}
+
+/** Goes on from the same point, and leaves it as it is. */
+function goOnFrom({ replay: before, workNs: left, ...progress }: Progress): Progress {
+  const replay = new Replay(before.base, before)
+  const workNs = replay.column()
+  workNs.set(left)
+  return { ...progress, replay, workNs }
+}
+
+/** With further items, each of which is charged for what those before it left. */
+function withItems(progress: Progress, items: readonly PlanItem[], withGains: boolean): Progress {
+  const { replay, workNs } = progress
+  const recorded = recordedCollections(replay.base)
+  let { collected } = progress
+  const forecasts = items.map((item) => {
+    const found = forecastItem(replay.base, replay, item)
     if (found.outcome === null) return found.item
+    const waited = waitsForJobs(replay.base, found.item.path) ? replay.waitNs.job.slice() : null
     for (const change of found.outcome.changes) replay.apply(change)
     for (const fact of found.outcome.uses) replay.used.add(fact)
     collected = collectedOf(replay, recorded)
-    return { ...found.item, ...gainedSince(workNs, replay, recorded, collected, withGains) }
+    const work = gainedSince(workNs, workLeft(replay, recorded, collected), withGains)
+    return {
+      ...found.item,
+      ...(waited === null ? work : gainedSince(waited, (frame) => replay.waitNs.job[frame]!, withGains)),
+    }
   })
-  if (items.some(({ refusal }, i) => refusal === null && counts(plan.items[i]!)))
+  return {
+    ...{ replay, workNs, collected },
+    items: [...progress.items, ...items],
+    forecasts: [...progress.forecasts, ...forecasts],
+  }
+}
+
+function forecastOf(
+  { items: planned, forecasts: items, replay, collected }: Progress,
+  withSpikes: boolean,
+): Forecasted {
+  const { base } = replay
+  const recorded = recordedCollections(base)
+  const before = base.once(`before ${withSpikes}`, () =>
+    figuresOf(base, recordedOf(base), recorded, { withSpikes, extraMemory: 0, allocated: base.allocated }),
+  )
+  if (items.some(({ refusal }, i) => refusal === null && counts(planned[i]!)))
     followSteps(replay, recorded, collected)
   const frames = framesAfter(replay, recorded, collected)
   const after = figuresOf(base, frames, collected, {
@@ -104,6 +143,63 @@ export function forecastPlan(
     latencyFrames: worst(({ latencyFrames }) => latencyFrames.worst),
   }
   return { forecast, replay }
+}
+
+/** Items in order; each is charged for what those before it left. */
+export const forecastPlan = (
+  base: Base,
+  plan: Pick<Plan, 'items'>,
+  { withSpikes = true, withGains = true }: ForecastOptions = {},
+): Forecasted => forecastOf(withItems(begin(base), plan.items, withGains), withSpikes)
+
+/**
+ * Forecasts of one plan after the other on the same take. What the items above the first changed one made of the frames is
+ * kept, so that a parameter can be dragged.
+ */
+export class Forecaster {
+  readonly base: Base
+  #last: Forecasted | null = null
+  #items: readonly PlanItem[] = []
+  #kept: Progress | null = null
+
+  constructor(base: Base) {
+    this.base = base
+  }
+
+  /** The last forecast: it is good until the next. */
+  get last(): Forecasted | null {
+    return this.#last
+  }
+
+  /** The same as `forecastPlan`, without gains frame by frame. */
+  forecast({ items }: Pick<Plan, 'items'>): Forecasted {
+    this.#last?.replay.release()
+    const same = alikeFrom(this.#items, items)
+    this.#items = items
+    if (this.#kept !== null && this.#kept.items.length > alikeFrom(this.#kept.items, items)) {
+      this.#kept.replay.release()
+      this.#kept = null
+    }
+    // Where everything is as before, nothing says what is changed next.
+    if (same > (this.#kept?.items.length ?? 0) && same < items.length) this.#keep(items.slice(0, same))
+    const from = this.#kept === null ? begin(this.base) : goOnFrom(this.#kept)
+    this.#last = forecastOf(withItems(from, items.slice(from.items.length), false), true)
+    return this.#last
+  }
+
+  #keep(items: readonly PlanItem[]): void {
+    const known = this.#kept
+    const from = known === null ? begin(this.base) : goOnFrom(known)
+    this.#kept = withItems(from, items.slice(from.items.length), false)
+  }
+}
+
+/** How many items at the beginning say the same. */
+function alikeFrom(some: readonly PlanItem[], others: readonly PlanItem[]): number {
+  const said = ({ id, remedy, path, subject, parameters, on, state }: PlanItem) =>
+    JSON.stringify([id, remedy, path, subject, parameters, counts({ on, state })])
+  const differs = some.findIndex((item, i) => others[i] === undefined || said(item) !== said(others[i]))
+  return differs < 0 ? some.length : differs
 }
 
 /** Work that only goes into other frames leaves sums of rounding, which are no gain, ns. */
@@ -176,26 +272,33 @@ const collectedOf = (
     ? retime(base.collections, base.allocated, extraBytes, carriedBytes)
     : recorded
 
-/** What the work of each frame is less than it was. @param workNs as it was; brought up to date */
+const waitsForJobs = ({ study }: Base, path: number | null): boolean =>
+  path !== null && study.paths.get(path).kind === 'wait:job'
+
+/** Work of a frame as things stand, ns. */
+const workLeft =
+  ({ workNs }: Replay, recorded: Collected, now: Collected) =>
+  (frame: number): number =>
+    Math.max(0, workNs[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
+
+/** By how much each frame has less than it had, ns. @param before as it was; brought up to date */
 function gainedSince(
-  workNs: Float64Array,
-  replay: Replay,
-  recorded: Collected,
-  now: Collected,
+  before: Float64Array,
+  now: (frame: number) => number,
   withGains: boolean,
 ): Pick<ItemForecast, 'gainNs' | 'gainMsPerFrame' | 'gainMsAtBest'> {
-  const gainNs = withGains ? new Float64Array(workNs.length) : null
+  const gainNs = withGains ? new Float64Array(before.length) : null
   let sum = 0
   let most = 0
-  for (let frame = 0; frame < workNs.length; frame++) {
-    const left = Math.max(0, replay.workNs[frame]! + now.pauseNs[frame]! - recorded.pauseNs[frame]!)
-    const gained = workNs[frame]! - left
+  for (let frame = 0; frame < before.length; frame++) {
+    const left = now(frame)
+    const gained = before[frame]! - left
     if (gainNs !== null) gainNs[frame] = gained
-    workNs[frame] = left
+    before[frame] = left
     sum += gained
     if (gained > most) most = gained
   }
-  const mean = workNs.length === 0 ? 0 : sum / workNs.length
+  const mean = before.length === 0 ? 0 : sum / before.length
   return { gainNs, gainMsPerFrame: Math.abs(mean) < NOTHING ? 0 : mean / 1e6, gainMsAtBest: most / 1e6 }
 }
 

@@ -19,20 +19,28 @@ export class Replay {
   /** Fixed steps that a frame may run. */
   mostSteps = Infinity
   readonly #columns = new Map<number, PathColumns>()
+  /** Columns of paths that another replay changed first: to be read, not written. */
+  readonly #before: ReadonlyMap<number, PathColumns>
   readonly #borrowed: Float64Array[] = []
   /** Takes what counts nowhere. */
   readonly #elsewhere: Float64Array
 
-  constructor(base: Base) {
+  /** @param before to go on from; it must not be released before this one is */
+  constructor(base: Base, before: Replay | null = null) {
     this.base = base
-    const { frames } = base.study
-    this.workNs = this.#copyOf(frames.workNs)
+    const { workNs, waitNs } = before ?? base.study.frames
+    this.workNs = this.#copyOf(workNs)
     this.waitNs = Object.fromEntries(
-      WAIT_REASONS.map((reason) => [reason, this.#copyOf(frames.waitNs[reason])]),
+      WAIT_REASONS.map((reason) => [reason, this.#copyOf(waitNs[reason])]),
     ) as Record<WaitReason, Float64Array>
-    this.extraBytes = this.column()
-    this.carriedBytes = this.column()
+    this.extraBytes = before === null ? this.column() : this.#copyOf(before.extraBytes)
+    this.carriedBytes = before === null ? this.column() : this.#copyOf(before.carriedBytes)
     this.#elsewhere = this.column()
+    this.#before = before === null ? new Map() : new Map([...before.#before, ...before.#columns])
+    if (before === null) return
+    this.bytesChanged = before.bytesChanged
+    this.mostSteps = before.mostSteps
+    for (const fact of before.used) this.used.add(fact)
   }
 
   /** A column of zeros that is given back with the replay. */
@@ -56,17 +64,21 @@ export class Replay {
 
   /** What a path does as things stand; to be read, not written. */
   columns(path: number): PathColumns {
-    return this.#columns.get(path) ?? this.base.columns(path)
+    return this.#touched(path) ?? this.base.columns(path)
+  }
+
+  #touched(path: number): PathColumns | undefined {
+    return this.#columns.get(path) ?? this.#before.get(path)
   }
 
   /** Own time of a path in one frame, without laying out columns of what is as recorded. */
   selfAt(path: number, frame: number): number {
-    return this.#columns.get(path)?.selfNs[frame] ?? recordedSelf(this.base, path, frame)
+    return this.#touched(path)?.selfNs[frame] ?? recordedSelf(this.base, path, frame)
   }
 
   /** Adds the own time of a path to a column, in the same way. */
   addSelf(path: number, target: Float64Array): void {
-    const touched = this.#columns.get(path)
+    const touched = this.#touched(path)
     if (touched !== undefined) addTo(target, touched.selfNs)
     else addRecordedSelf(this.base, path, target)
   }
@@ -100,7 +112,7 @@ export class Replay {
       if (keepBytes !== undefined) this.#keepBytes(columns, keepBytes)
       const runsStay = keep === undefined || change.sameRuns === true
       if (!runsStay) multiply(columns.calls, keep)
-      if (put !== undefined) this.#moveRuns(id, columns.calls, put, shares![i]!)
+      if (put !== undefined && change.sameRuns !== true) this.#moveRuns(id, columns.calls, put, shares![i]!)
       if (runsStay) return
       for (const column of ['needlessNs', 'repeatedNs'] as const) {
         if (columns[column] === this.base.zeros) continue
@@ -138,7 +150,7 @@ export class Replay {
   #own(path: number): PathColumns {
     const known = this.#columns.get(path)
     if (known !== undefined) return known
-    const recorded = this.base.columns(path)
+    const recorded = this.columns(path)
     const own = Object.fromEntries(
       COLUMNS.map((name) => [
         name,

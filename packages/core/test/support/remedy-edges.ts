@@ -1,4 +1,5 @@
 /** Cases on both sides of every figure of the remedies: what they suggest, and when. */
+import { JOB_BEGUN, JOB_ENDED } from '@lapsus/core/format'
 import type { NumberInput, PlanItem } from '@lapsus/core/remedy'
 import { between, MS, still, type Edge } from './edges.ts'
 import { forecastOn, item } from './plans.ts'
@@ -47,6 +48,26 @@ const growingAfter = (share: number): TestFrame[] =>
     updaters: { ghost: [frame < 200 * share ? 10 : 90, 0, 0] as [number, number, number] },
   }))
 
+/** Each frame waits 3 ms for a job of 5 ms. */
+function joining(one: PlanItem) {
+  const frames: TestFrame[] = Array.from({ length: 60 }, () => ({
+    runs: [run('work', 2 * MS), run('join', 3 * MS), run('draw', MS)],
+    worker: [run('blow', 5 * MS)],
+  }))
+  const jobs = frames.map((_, i) => i)
+  return forecastOn(frames, [one], {
+    markers: { blow: {}, join: { kind: 'wait:job' } },
+    jobs: {
+      job: Uint32Array.from(jobs.flatMap((i) => [i + 1, i + 1])),
+      event: Uint8Array.from(jobs.flatMap(() => [JOB_BEGUN, JOB_ENDED])),
+      lane: Uint32Array.from(jobs.flatMap(() => [1, 1])),
+      marker: Uint32Array.from(jobs.flatMap(() => [0, 0])),
+      atNs: Float64Array.from(jobs.flatMap((i) => [i * 6 * MS, i * 6 * MS + 5 * MS])),
+    },
+  }).forecast.items[0]!
+}
+const joinInputs = () => joining(item('split-job', ['join'])).inputs as NumberInput[]
+
 export const REMEDY_EDGES: Record<string, Edge> = {
   'cap.BEGINNING': (beginning) =>
     between(
@@ -79,6 +100,10 @@ export const REMEDY_EDGES: Record<string, Edge> = {
     return (of('grain') * 1000) / of('dispatch')
   }),
   'jobs.MOST_SUGGESTED': suggested(() => inputOf(working(400), item('jobs', ['work']), 'workers').suggested),
+  // Where nothing tells when jobs are handed over.
+  'split-job.DISPATCH_US': suggested(() => joinInputs().find(({ name }) => name === 'dispatch')!.suggested),
+  'split-job.MOST_PARTS': (most) =>
+    between(most + 1, most, (parts) => joining(item('split-job', ['join'], { parts })).problems.length === 0),
   'bucket.CELLS': suggested(() => inputOf(working(2), item('bucket', ['work']), 'cells').suggested),
   // Where loads come near to none, the law tells what is left at none.
   'bucket.FAR': (far) =>

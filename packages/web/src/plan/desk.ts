@@ -3,6 +3,7 @@ import type { TakeDetail } from '@lapsus/api'
 import { differencesOf } from '@lapsus/core/compare'
 import {
   baseOf,
+  Forecaster,
   forecastPlan,
   frameAfter,
   groupFigures,
@@ -13,7 +14,6 @@ import {
   type Base,
   type Figures,
   type Forecast,
-  type Forecasted,
   type FrameAfter,
   type GroupFigures,
   type Plan,
@@ -61,9 +61,8 @@ export interface OptionsRequest {
 export class Desk {
   #study: Study | null = null
   #takeId = ''
-  #base: Base | null = null
+  #forecaster: Forecaster | null = null
   #judged = ''
-  #last: Forecasted | null = null
   /** Counts what was asked to be opened: of two takes that are being read the later counts. */
   #asked = 0
 
@@ -72,7 +71,7 @@ export class Desk {
     const key = `${detail.id} ${detail.frames}`
     const asked = ++this.#asked
     if (this.#takeId !== key) {
-      this.#base = this.#last = null
+      this.#forecaster = null
       this.#takeId = ''
       const study = await readStudy(detail, onProgress)
       if (asked !== this.#asked) return
@@ -82,21 +81,19 @@ export class Desk {
     }
     const how = `${judged.target} ${judged.withoutRecorder}`
     if (this.#judged === how) return
-    this.#base = baseOf(judgedStudy(this.#study!, judged))
+    this.#forecaster = new Forecaster(baseOf(judgedStudy(this.#study!, judged)))
     this.#judged = how
-    this.#last = null
   }
 
   forecast(plan: Plan, budgets: Record<string, number>): DeskForecast {
     const startMs = performance.now()
-    const base = this.#known
-    this.#last?.replay.release()
-    this.#last = forecastPlan(base, plan, { withGains: false })
+    const { forecaster, base } = this.#open
+    const forecasted = forecaster.forecast(plan)
     const tookMs = performance.now() - startMs
-    const { forecast, replay } = this.#last
+    const { forecast, replay } = forecasted
     return {
       forecast,
-      over: stillOver(this.#last),
+      over: stillOver(forecasted),
       groupsBefore: groupFigures(base, null, budgets),
       groupsAfter: groupFigures(base, replay, budgets),
       tookMs,
@@ -111,18 +108,19 @@ export class Desk {
 
   /** What the forecast of a plan hangs on, and how far its figures may be off. */
   weigh(plan: Plan): Weighed {
-    const base = this.#known
+    const { base } = this.#open
     return weigh(base, plan, this.#forecastOnly(plan, false))
   }
 
   options(request: OptionsRequest): RemedyOption[] {
-    return optionsOf(this.#known, request)
+    return optionsOf(this.#open.base, request)
   }
 
   /** Of the last forecast; null before there is one. */
   frame(frame: number): FrameAfter | null {
-    if (this.#last === null) return null
-    const after = frameAfter(this.#last, frame)
+    const last = this.#forecaster?.last ?? null
+    if (last === null) return null
+    const after = frameAfter(last, frame)
     return transfer(after, [after.path.buffer, after.selfNs.buffer])
   }
 
@@ -145,14 +143,14 @@ export class Desk {
 
   /** A forecast of which nothing is asked afterwards. */
   #forecastOnly(plan: Plan, withSpikes = true): Forecast {
-    const { forecast, replay } = forecastPlan(this.#known, plan, { withSpikes, withGains: false })
+    const { forecast, replay } = forecastPlan(this.#open.base, plan, { withSpikes, withGains: false })
     replay.release()
     return forecast
   }
 
-  get #known(): Base {
-    if (this.#base === null) throw new Error('no take is open to plan on')
-    return this.#base
+  get #open(): { forecaster: Forecaster; base: Base } {
+    if (this.#forecaster === null) throw new Error('no take is open to plan on')
+    return { forecaster: this.#forecaster, base: this.#forecaster.base }
   }
 }
 

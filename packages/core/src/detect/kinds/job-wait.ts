@@ -38,7 +38,7 @@ const jobWaits: Detector = (evidence) =>
           ? 'the wait is measured; what it waited for is not told'
           : `the wait is measured, and ${share(other.times / frame.length)} of it ends with that job`,
       frames: worstFrames(frame, selfNs),
-      remedies: ['by-hand'],
+      remedies: ['shrink-job', 'split-job', 'start-earlier', 'join-later', 'by-hand'],
       view: 'waiting',
       subject: other?.marker ?? '',
       gauge: null,

@@ -4,7 +4,7 @@ import { outcome, type Remedy } from '../remedy.ts'
 /** A factor on a path, on the author's word. */
 export const remedy: Remedy = {
   kind: 'by-hand',
-  order: 19,
+  order: 23,
   words: 'by hand',
   about: 'a factor on what the path costs with all inside it, on the word of whoever plans',
   price: 'the author’s word',

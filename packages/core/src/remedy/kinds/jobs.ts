@@ -2,9 +2,11 @@ import { mean, median, sum } from '../../stats/index.ts'
 import { MAIN_LANE } from '../../take/index.ts'
 import { ms, plural, three } from '../../words/index.ts'
 import { choice, number, numberOf } from '../input.ts'
-import { HEADROOM, type Picture } from '../picture.ts'
+import { handOverUs } from '../hand-over.ts'
+import { lanesWithJoin } from '../lanes-with-join.ts'
+import type { Picture } from '../picture.ts'
 import { outcome, Refusal, type Remedy } from '../remedy.ts'
-import { makespan, scheduleJobs, type Shift } from '../schedule.ts'
+import { makespan, scheduleJobs } from '../schedule.ts'
 import { largest } from '../shares.ts'
 import type { Site } from '../site.ts'
 
@@ -176,55 +178,6 @@ function pictureOf(frame: number, lanes: Lane[], { workNs, grainNs, dispatchNs, 
   })
 }
 
-/** Times in ns since the hand-over. */
-interface Joined {
-  lanes: string[]
-  /** What the lanes do besides. */
-  busyNs: number[]
-  shifts: Shift[]
-  /** When the main lane comes to the join, and when it may go on. */
-  joinNs: number
-  endNs: number
-}
-
-/** One frame's jobs on their lanes, time running down, and the join across. */
-export function lanesWithJoin({ lanes, busyNs, shifts, joinNs, endNs }: Joined): Picture {
-  const waits = endNs > joinNs
-  return {
-    words: 'Jobs on their lanes in the frame with the most of them, with the join',
-    foot:
-      `${plural(shifts.length, 'job')}, done after ${ms(endNs / 1e6)}; ` +
-      (waits ? `the main lane waits ${ms((endNs - joinNs) / 1e6)}` : 'the main lane does not wait'),
-    legend: [],
-    panels: [
-      {
-        form: 'lanes',
-        most: Math.max(joinNs, endNs) * HEADROOM || 1,
-        lanes: [
-          {
-            name: 'main',
-            blocks: [
-              { from: 0, to: joinNs, tone: 'work-soft' },
-              ...(waits ? [{ from: joinNs, to: endNs, tone: 'wait' as const }] : []),
-            ],
-          },
-          ...lanes.map((name, lane) => ({
-            name,
-            blocks: [
-              ...(busyNs[lane]! > 0 ? [{ from: 0, to: busyNs[lane]!, tone: 'wait' as const }] : []),
-              ...shifts
-                .filter((shift) => shift.lane === lane)
-                .map(({ fromNs, toNs }) => ({ from: fromNs, to: toNs, tone: 'work' as const })),
-            ],
-          })),
-        ],
-        line: { at: joinNs, words: 'join' },
-        labels: waits ? [{ at: endNs, words: ms(endNs / 1e6) }] : [],
-      },
-    ],
-  }
-}
-
 interface Lane {
   name: string
   /** What it does already, by frame. */
@@ -270,16 +223,6 @@ function suggestedWorkers(site: Site, tree: Float64Array): number {
   const doneNs = busyNs.map((_, i) => makespan(2 * (i + 1), workNs / (2 * (i + 1)), busyNs.slice(0, i + 1)))
   const enough = doneNs.findIndex((ns) => ns <= freeNs)
   return 1 + (enough >= 0 ? enough : doneNs.indexOf(Math.min(...doneNs)))
-}
-
-/** Median time from handing over to beginning of the recorded jobs, µs. */
-function handOverUs(site: Site): number | null {
-  const gaps = site.base.study.jobs.flatMap(({ dispatched, begun }) =>
-    dispatched !== null && begun !== null && begun.atNs >= dispatched.atNs
-      ? [(begun.atNs - dispatched.atNs) / 1000]
-      : [],
-  )
-  return gaps.length === 0 ? null : median(gaps)
 }
 
 function laneWords(site: Site): string {

@@ -83,7 +83,7 @@ export function ForecastView({ take }: { take: OpenTake }) {
       <Assumptions
         items={items.flatMap((one, i) => one.assumptions.map((a) => ({ ...a, of: i + 1, item: one.id })))}
       />
-      <p className="px-4 py-2 text-xs text-faint">
+      <p className="px-4 py-2 text-xs text-faint" data-testid="took" data-ms={forecast.tookMs}>
         Code that the plan does not touch is taken to cost what it cost. What the plan takes from before a
         wait for graphics or for the refresh is waited instead. Worked out in {three(forecast.tookMs)} ms.
       </p>
