@@ -2,7 +2,14 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { REMEDY_KINDS, type RemedyKind } from '@lapsus/core/detect'
-import { baseOf, forecastPlan, REMEDIES, type BarPanel, type NumberInput } from '@lapsus/core/remedy'
+import {
+  baseOf,
+  forecastPlan,
+  REMEDIES,
+  type BarPanel,
+  type NumberInput,
+  type PlanItem,
+} from '@lapsus/core/remedy'
 import { expectWork, forecastOn, forecastOne, item, pathOf, totalOf, workOf } from './support/plans.ts'
 import {
   randomFrom,
@@ -468,8 +475,23 @@ describe('remedies, against individual runs', () => {
     // A quarter of the bytes: every fortieth frame instead of every tenth.
     const pauses = [...forecast.frames.workNs.keys()].filter((i) => forecast.frames.workNs[i]! > MS)
     expect(pauses).to.deep.equal([39, 79, 119])
-    expect(forecast.after.collectionsPerMinute / forecast.before.collectionsPerMinute).to.be.within(0.24, 1.2)
-    expect(forecast.after.bytesPerSecond).to.be.lessThan(forecast.before.bytesPerSecond! * 2)
+    expect([forecast.before.collectionsPer1000, forecast.after.collectionsPer1000]).to.deep.equal([100, 25])
+    expect([forecast.before.bytesPerFrame, forecast.after.bytesPerFrame]).to.deep.equal([400, 100])
+  })
+
+  it('leave collections unknown where nobody says who allocates', () => {
+    const heap = 1e6
+    const frames: TestFrame[] = Array.from({ length: 120 }, (_, i) => ({
+      runs: [run('scratch', 10_000), ...(i % 10 === 9 ? [run('gc', 2 * MS)] : [])],
+      gauges: { heap: heap + (i % 10) * 4_000 },
+    }))
+    const game: TestGame = { markers: { gc: { kind: 'collect' } } }
+    const planned = (one: PlanItem) => forecastOn(frames, [one], game).forecast.after
+    expect(planned(item('drop', ['scratch'])).collectionsPer1000).to.equal(null)
+    expect(planned(item('drop', ['scratch'])).bytesPerFrame).to.equal(null)
+    // What does nothing leaves them as recorded.
+    for (const idle of [item('drop', ['gone']), item('drop', ['scratch'], {}, { on: false })])
+      expect(planned(idle).collectionsPer1000).to.equal(100)
   })
 })
 

@@ -45,11 +45,11 @@ const LINES: Picked[] = [
   },
   {
     id: 'collections',
-    words: 'collections a minute',
+    words: 'collections, of 1,000 frames',
     unit: 'count',
-    pick: (figures) => figures.collectionsPerMinute,
+    pick: (figures) => figures.collectionsPer1000,
   },
-  { id: 'bytes', words: 'allocated a second', unit: 'bytes', pick: (figures) => figures.bytesPerSecond },
+  { id: 'bytes', words: 'allocated a frame', unit: 'bytes', pick: (figures) => figures.bytesPerFrame },
 ]
 
 /** @param forecast null where nothing was forecast */

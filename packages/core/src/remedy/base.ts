@@ -22,6 +22,8 @@ export interface Base {
   budgetNs: number
   /** Bytes allocated in each frame; null where nobody knows. */
   allocated: Float64Array | null
+  /** Whether any path says what it allocates. */
+  bytesByPath: boolean
   /** By kind, in order of frames. */
   collections: Collection[][]
   /** Length of a refresh, or of the limit, that frames wait for, ns; null where they wait for none. */
@@ -57,6 +59,7 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
     count,
     budgetNs,
     allocated: allocatedOf(evidence),
+    bytesByPath: [...study.courses.values()].some(({ details }) => sum(details?.bytes) > 0),
     collections: byKind(collectionsOf(study)),
     periodNs: refreshPeriod(study),
     heapBytes: highestHeap(study),

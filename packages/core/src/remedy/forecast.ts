@@ -122,15 +122,20 @@ function forecastOf(
   const { base } = replay
   const recorded = recordedCollections(base)
   const before = base.once(`before ${withSpikes}`, () =>
-    figuresOf(base, recordedOf(base), recorded, { withSpikes, extraMemory: 0, allocated: base.allocated }),
+    figuresOf(base, recordedOf(base), recorded, {
+      ...{ withSpikes, extraMemory: 0, allocated: base.allocated, knowsCollections: true },
+    }),
   )
-  if (items.some(({ refusal }, i) => refusal === null && counts(planned[i]!)))
-    followSteps(replay, recorded, collected)
+  const doesAnything = items.some(({ refusal }, i) => refusal === null && counts(planned[i]!))
+  if (doesAnything) followSteps(replay, recorded, collected)
   const frames = framesAfter(replay, recorded, collected)
   const after = figuresOf(base, frames, collected, {
     withSpikes,
     extraMemory: items.reduce((sum, { memoryBytes }) => sum + memoryBytes, 0),
-    allocated: allocatedAfter(replay),
+    // What runs less allocates less, but nobody knows how much of it: neither bytes nor collections are as recorded.
+    ...(doesAnything && !knowsBytes(replay)
+      ? { allocated: null, knowsCollections: false }
+      : { allocated: allocatedAfter(replay), knowsCollections: true }),
   })
   const worst = (pick: (item: ItemForecast) => number) =>
     items.reduce((most, item) => Math.max(most, pick(item)), 0)
@@ -301,6 +306,9 @@ function gainedSince(
   const mean = before.length === 0 ? 0 : sum / before.length
   return { gainNs, gainMsPerFrame: Math.abs(mean) < NOTHING ? 0 : mean / 1e6, gainMsAtBest: most / 1e6 }
 }
+
+const knowsBytes = ({ base, bytesChanged }: Replay): boolean =>
+  base.allocated !== null && (base.bytesByPath || bytesChanged)
 
 function allocatedAfter({ base, extraBytes }: Replay): Float64Array | null {
   if (base.allocated === null) return null

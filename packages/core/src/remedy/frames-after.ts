@@ -1,5 +1,6 @@
 /** The figures by which frames before and after a plan are compared. */
 import { spikeEpisodes } from '../detect/index.ts'
+import { mean, sum } from '../stats/index.ts'
 import { frameFigures, NS_PER_MS, WAIT_REASONS, type FrameColumns, type FrameFigures } from '../take/index.ts'
 import type { Base } from './base.ts'
 import type { Collected } from './collecting.ts'
@@ -11,10 +12,11 @@ export interface Figures {
   meanMs: number
   /** Episodes of frames that stick out; null where they were not looked for. */
   spikes: number | null
-  collectionsPerMinute: number
-  collectionMsPerMinute: number
+  /** Of 1,000 frames, so that a plan by which more frames fit into a minute has no more of them; null where not known. */
+  collectionsPer1000: number | null
+  collectionMsPer1000: number | null
   /** Null where nobody knows what is allocated. */
-  bytesPerSecond: number | null
+  bytesPerFrame: number | null
   /** Largest heap, with what the plan holds on top, bytes; null where the heap is not known. */
   memoryBytes: number | null
 }
@@ -102,6 +104,8 @@ export interface FiguresOptions {
   extraMemory: number
   /** Bytes by frame; null where not known. */
   allocated: Float64Array | null
+  /** Whether anybody knows when collections come. */
+  knowsCollections: boolean
 }
 
 export function figuresOf(
@@ -112,27 +116,19 @@ export function figuresOf(
 ): Figures {
   const { study, evidence, count } = base
   const columns = { ...study.frames, ...frames }
-  let durationNs = 0
-  let workNs = 0
-  for (let frame = 0; frame < count; frame++) {
-    durationNs += frames.durationNs[frame]!
-    workNs += frames.workNs[frame]!
-  }
-  const seconds = durationNs / 1e9
-  const perMinute = (value: number) => (seconds > 0 ? (value * 60) / seconds : 0)
+  const per1000 = (value: number) =>
+    !options.knowsCollections ? null : count > 0 ? (value * 1000) / count : 0
   const spikes = options.withSpikes
     ? spikeEpisodes({ frames: columns, target: study.target, stretches: study.stretches }, evidence.isPause)
         .episodes.length
     : null
-  const pausesNs = collected.pauseNs.reduce((sum, ns) => sum + ns, 0)
-  const bytes = options.allocated?.reduce((sum, value) => sum + value, 0) ?? null
   return {
     frames: frameFigures(columns, 1000 / study.target),
-    meanMs: count === 0 ? NaN : workNs / count / NS_PER_MS,
+    meanMs: mean(frames.workNs) / NS_PER_MS,
     spikes,
-    collectionsPerMinute: perMinute(collected.count),
-    collectionMsPerMinute: perMinute(pausesNs / NS_PER_MS),
-    bytesPerSecond: bytes === null || seconds === 0 ? null : bytes / seconds,
+    collectionsPer1000: per1000(collected.count),
+    collectionMsPer1000: per1000(sum(collected.pauseNs) / NS_PER_MS),
+    bytesPerFrame: options.allocated === null || count === 0 ? null : mean(options.allocated),
     memoryBytes: base.heapBytes === null ? null : base.heapBytes + options.extraMemory,
   }
 }

@@ -1,7 +1,7 @@
 /** A plan as text, to be put where the team reads; it carries itself along, so that it can be opened again. */
 import type { Ranged, Ranges } from './sensitivity.ts'
 import type { FrameFigures } from '../take/index.ts'
-import { ms, percent, three } from '../words/index.ts'
+import { bytes, ms, percent, three } from '../words/index.ts'
 import type { Figures } from './frames-after.ts'
 import type { Assumption } from './input.ts'
 import type { Forecast, ItemForecast } from './forecast.ts'
@@ -72,9 +72,11 @@ export function figureRows(
     row('frames over', ({ frames }) => `${frames.over}, ${percent(frames.overShare)}`, 'over'),
     row('frames late', ({ frames }) => String(frames.late)),
     row('spikes', ({ spikes }) => (spikes === null ? '–' : String(spikes))),
-    row('collections a minute', (figures) => three(figures.collectionsPerMinute)),
-    row('allocated a second', ({ bytesPerSecond }) =>
-      bytesPerSecond === null ? 'not known' : `${three(bytesPerSecond / 1e6)} MB`,
+    row('collections, of 1,000 frames', ({ collectionsPer1000 }) =>
+      collectionsPer1000 === null ? 'not known' : three(collectionsPer1000),
+    ),
+    row('allocated a frame', ({ bytesPerFrame }) =>
+      bytesPerFrame === null ? 'not known' : bytes(Math.round(bytesPerFrame)),
     ),
     row('largest heap', ({ memoryBytes }) =>
       memoryBytes === null ? 'not known' : `${three(memoryBytes / 1e6)} MB`,

@@ -38,9 +38,11 @@ const figures = (about: string) =>
       frames: object(FRAME_FIGURES, 'the headline'),
       meanMs: anyNumber('mean work of a frame', 'ms'),
       spikes: orNone(whole('episodes of frames that stick out')),
-      collectionsPerMinute: number('of the main lane', 'a minute'),
-      collectionMsPerMinute: number('their pauses', 'ms a minute'),
-      bytesPerSecond: orNone(number('allocated; null where not known', 'bytes a second')),
+      collectionsPer1000: orNone(
+        number('collections of the main lane; null where not known', 'of 1,000 frames'),
+      ),
+      collectionMsPer1000: orNone(number('their pauses', 'ms of 1,000 frames')),
+      bytesPerFrame: orNone(number('allocated; null where not known', 'bytes a frame')),
       memoryBytes: orNone(
         number('largest heap, with what the plan holds on top; null where not known', 'bytes'),
       ),
