@@ -7,6 +7,7 @@ import {
   allocatorsOf,
   breakingLoad,
   costAt,
+  fitFrames,
   fitScaling,
   gatherEvidence,
   growthOf,
@@ -187,6 +188,43 @@ describe('scaling laws', () => {
     }
     expect(right).to.be.at.least(57)
     expect(inside).to.be.at.least(36)
+  })
+
+  it('are no surer for frames that hang together', () => {
+    // Load and machine both wander: a few slow stretches are no hundred observations.
+    const wandering = (seed: number, law: (n: number) => number) => {
+      const random = randomFrom(seed)
+      let [off, n] = [0, 100]
+      const load = new Float64Array(1200)
+      const cost = load.map((_, frame) => {
+        off = 0.98 * off + Math.sqrt(1 - 0.98 ** 2) * normalFrom(random)
+        if (random() < 0.3) n += (random() < 0.5 ? -1 : 1) * Math.ceil(random() * 4)
+        load[frame] = n = Math.min(200, Math.max(20, n))
+        return law(n) * (1 + 0.1 * off)
+      })
+      return fitFrames(load, cost, new Uint8Array(1200).fill(1))
+    }
+    let [laws, told, inside] = [0, 0, 0]
+    for (let seed = 1; seed <= 150; seed++) {
+      if (wandering(seed, () => 500_000).best?.law !== '1') laws++
+      const { exponent } = wandering(seed, (n) => 20_000 + 5_000 * n)
+      if (exponent === null) continue
+      told++
+      if (exponent.low <= 1 && exponent.high >= 1) inside++
+    }
+    expect(laws / 150).to.be.at.most(0.16)
+    expect(told).to.be.at.least(120)
+    expect(inside / told).to.be.at.least(0.72)
+  })
+
+  it('are exact where nothing is in their way, however frames are gathered', () => {
+    const load = Float64Array.from({ length: 900 }, (_, frame) => 60 + Math.round(40 * Math.sin(frame / 25)))
+    const { exponent } = fitFrames(
+      load,
+      load.map((n) => n * n * 1_000),
+      new Uint8Array(900).fill(1),
+    )
+    for (const value of Object.values(exponent!)) expect(value).to.be.closeTo(2, 1e-9)
   })
 
   it('say at which load the budget breaks', () => {

@@ -1,5 +1,5 @@
 /** What a cost grows with: a law fitted to points of load and cost, and the load at which the budget breaks. */
-import { aicc, median, risingLine, sum } from '../stats/index.ts'
+import { aicc, correlation, median, risingLine, sum } from '../stats/index.ts'
 import { three } from '../words/index.ts'
 
 export const LAWS = ['1', 'n', 'n log n', 'n²', 'n·m'] as const
@@ -67,7 +67,8 @@ export function pointsOf(load: Float64Array, costNs: Float64Array, use: Uint8Arr
     while (end < frames.length && load[frames[end]!] === load[frames[end - 1]!]) end++
     const group = frames.slice(at, end)
     points.push({
-      load: group.reduce((sum, frame) => sum + load[frame]!, 0) / group.length,
+      // Both in the middle: the mean of a load would belong to another cost wherever the law is bent.
+      load: median(group.map((frame) => load[frame]!)),
       costNs: median(group.map((frame) => costNs[frame]!)),
       frames: group.length,
     })
@@ -76,8 +77,55 @@ export function pointsOf(load: Float64Array, costNs: Float64Array, use: Uint8Arr
   return points
 }
 
-/** @param isProduct the load is a product of two gauges: the law of it is called n·m */
-export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
+/**
+ * The law that frames follow. A load comes and goes in blocks of frames, and what a cost misses of its law hangs together
+ * within them: as evidence the points count as many as are independent of each other.
+ */
+export function fitFrames(
+  load: Float64Array,
+  costNs: Float64Array,
+  use: Uint8Array,
+  isProduct = false,
+): Scaling {
+  const points = pointsOf(load, costNs, use)
+  const fitted = fitScaling(points, isProduct)
+  if (fitted.best === null) return fitted
+  const independent = Math.min(
+    independentFrames(load, costNs, use, fitted.best),
+    independentPoints(points, fitted.best),
+  )
+  return fitScaling(points, isProduct, Math.max(LEAST_POINTS, independent))
+}
+
+/** How like their neighbours values are: 0 to 1. */
+const hangTogether = (values: number[]): number =>
+  Math.max(0, correlation(values.slice(0, -1), values.slice(1)))
+
+/** As many as are independent of `count` that hang together so: as of first-order processes (Bartlett, 1935). */
+const independentOf = (count: number, together: number): number => (count * (1 - together)) / (1 + together)
+
+/** Misses that last, of a load that lasts: whichever of the two changes from frame to frame makes them independent. */
+function independentFrames(load: Float64Array, costNs: Float64Array, use: Uint8Array, fit: Fit): number {
+  const loads: number[] = []
+  const misses: number[] = []
+  for (let frame = 0; frame < use.length; frame++) {
+    const missed = costNs[frame]! - costAt(fit, load[frame]!)
+    if (use[frame] !== 1 || !Number.isFinite(missed)) continue
+    loads.push(load[frame]!)
+    misses.push(missed)
+  }
+  return independentOf(misses.length, hangTogether(loads) * hangTogether(misses))
+}
+
+/** Neighbouring points that miss the law alike were seen in the same frames. */
+const independentPoints = (points: ScalingPoint[], fit: Fit): number =>
+  independentOf(points.length, hangTogether(points.map(({ load, costNs }) => costNs - costAt(fit, load))))
+
+/**
+ * @param isProduct the load is a product of two gauges: the law of it is called n·m
+ * @param independent as how many observations the points count
+ */
+export function fitScaling(points: ScalingPoint[], isProduct = false, independent = points.length): Scaling {
   const x = points.map(({ load }) => load)
   const y = points.map(({ costNs }) => costNs)
   const nothing: Scaling = { points, fits: [], best: null, exponent: null, explained: 0 }
@@ -92,7 +140,7 @@ export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
       law,
       baseNs: line.base,
       slopeNs: line.slope,
-      aicc: aicc(line.rss, x.length, parameters),
+      aicc: aicc(line.rss * (independent / x.length), independent, parameters),
       rss: line.rss,
     }
   })
@@ -105,7 +153,7 @@ export function fitScaling(points: ScalingPoint[], isProduct = false): Scaling {
     points,
     fits: fits.map(({ rss: _, ...fit }) => fit),
     best: { law: best.law, baseNs: best.baseNs, slopeNs: best.slopeNs, aicc: best.aicc },
-    exponent: best.law === '1' ? null : exponentOf(x, y),
+    exponent: best.law === '1' ? null : exponentOf(x, y, independent),
     explained: total > 0 ? Math.max(0, 1 - best.rss / total) : 0,
   }
 }
@@ -120,7 +168,11 @@ export function exponentWords({ value, low, high }: NonNullable<Scaling['exponen
 }
 
 /** The exponent with the least squares, and those that the likelihood does not rule out. */
-function exponentOf(x: number[], y: number[]): { value: number; low: number; high: number } {
+function exponentOf(
+  x: number[],
+  y: number[],
+  independent: number,
+): { value: number; low: number; high: number } {
   const most = Math.max(...x)
   const rss = EXPONENTS.map(
     (exponent) =>
@@ -131,7 +183,7 @@ function exponentOf(x: number[], y: number[]): { value: number; low: number; hig
   )
   const least = Math.min(...rss)
   const kept = EXPONENTS.filter(
-    (_, i) => x.length * Math.log(rss[i]! / Math.max(least, Number.MIN_VALUE)) <= CHI_SQUARED_95,
+    (_, i) => independent * Math.log(rss[i]! / Math.max(least, Number.MIN_VALUE)) <= CHI_SQUARED_95,
   )
   return { value: EXPONENTS[rss.indexOf(least)]!, low: kept[0]!, high: kept.at(-1)! }
 }

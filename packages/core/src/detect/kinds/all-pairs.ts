@@ -2,15 +2,7 @@ import { sum } from '../../stats/index.ts'
 import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
-import {
-  costAt,
-  costPerCall,
-  exponentWords,
-  fitScaling,
-  holdsThroughout,
-  pointsOf,
-  type Scaling,
-} from '../scaling.ts'
+import { costAt, costPerCall, exponentWords, fitFrames, holdsThroughout, type Scaling } from '../scaling.ts'
 import { amount, costWords, msOf, share, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
@@ -59,7 +51,7 @@ function bestFit(
   )
   let best: Fitted | null = null
   for (const source of sources) {
-    const scaling = fitScaling(pointsOf(source.values, costNs, use))
+    const scaling = fitFrames(source.values, costNs, use)
     if (scaling.best === null || scaling.explained < LEAST_EXPLAINED || !fits(scaling)) continue
     if (!holdsThroughout(source.values, costNs, use)) continue
     if (best === null || scaling.explained > best.scaling.explained) best = { source, scaling }

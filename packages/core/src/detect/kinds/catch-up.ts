@@ -27,12 +27,14 @@ const catchUp: Detector = (evidence) => {
       kind: 'catch-up',
       path,
       text:
-        `${name} runs ${amount(base)} times in a usual frame, but up to ${amount(most)} times in ${plural(multiplied.length, 'frame')} after a long one: ` +
-        `${msOf(meanExtraNs)} more in these, at ${msOf(costNs)} a step. A step takes ${share(utilisation)} of the time it stands for; ` +
-        (utilisation >= NEARLY_FULL
-          ? 'at 100 % the game never catches up.'
-          : 'a limit a frame would keep the frames short.') +
-        ` ${overAll(evidence, meanExtraNs, multiplied.length)}`,
+        `${name} runs ${amount(base)} times in a usual frame, but up to ${amount(most)} times in ${plural(multiplied.length, 'frame')} after a long one` +
+        (path === null
+          ? '. What a step costs is not known: mark it.'
+          : `: ${msOf(meanExtraNs)} more in these, at ${msOf(costNs)} a step. A step takes ${share(utilisation)} of the time it stands for; ` +
+            (utilisation >= NEARLY_FULL
+              ? 'at 100 % the game never catches up.'
+              : 'a limit a frame would keep the frames short.') +
+            ` ${overAll(evidence, meanExtraNs, multiplied.length)}`),
       ...costsOf(evidence, { sumNs: sum(extra), strikes: multiplied.length }),
       confidence: path === null ? 'low' : 'high',
       because:

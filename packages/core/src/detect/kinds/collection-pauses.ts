@@ -2,7 +2,7 @@ import { pauseTotalNs, timesOf } from '../collections.ts'
 import { costsOf, worstFrames, type Detector, type Kind } from '../finding.ts'
 import { allocationOf, collectionKinds } from '../memory.ts'
 import { bytes as bytesWords } from '../../words/index.ts'
-import { costWords, msOf, plural, share, three, part } from '../sentences.ts'
+import { amount, costWords, msOf, plural, share, three, part } from '../sentences.ts'
 
 /** A pause is felt from this share of the budget on. */
 const FELT = 0.1
@@ -25,7 +25,7 @@ const collectionPauses: Detector = (evidence) => {
       path: null,
       text:
         `${plural(times, 'collection')} (${three((times / seconds) * 60)} a minute) pause the game for ${msOf(meanNs)} on average, ` +
-        `the worst for ${msOf(Math.max(...felt.map(({ pauseNs }) => pauseNs)))}; ${plural(over, 'frame')} of these are over budget. ` +
+        `the worst for ${msOf(Math.max(...felt.map(({ pauseNs }) => pauseNs)))}; ${over === 1 ? '1 of these frames is' : `${amount(over)} of these frames are`} over budget. ` +
         `All collections: ${costWords(evidence, pauseTotalNs(collections) / count)}. ` +
         (allocatedFrom === 'nothing'
           ? 'How much is allocated is not recorded.'

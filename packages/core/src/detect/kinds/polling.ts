@@ -26,7 +26,7 @@ const polling: Detector = (evidence) =>
       kind: 'polling',
       path: path.id,
       text:
-        `${name} runs ${rate(runs / seconds)} to look at ${names}, which changes ${rate(changes / seconds)}: ` +
+        `${name} runs ${rate(runs / seconds)} to look at ${names}, which ${watches.length === 1 ? 'changes' : 'change'} ${rate(changes / seconds)}: ` +
         `${costWords(evidence, costNs)} for old news.`,
       ...costsOf(evidence, { sumNs, strikes: course.frame.length, trouble: 'floor' }),
       confidence: changes > 0 ? 'high' : 'medium',

@@ -49,7 +49,7 @@ function findingOf(
     kind: 'spawn-churn',
     path: maker?.path ?? null,
     text:
-      `${three(born / seconds)} of “${name}” are born and ${three(died / seconds)} die each second, though each lives only about ${three(lifeS)} s: ` +
+      `${three(born / seconds)} of “${name}” are born and ${three(died / seconds)} die each second, ${lifeWords(lifeS)}: ` +
       `${costWords(evidence, costNs)}.${bytesWords} A pool would make none.`,
     ...costsOf(evidence, {
       sumNs: makingNs + pausesNs,
@@ -67,6 +67,9 @@ function findingOf(
     gauge: null,
   }
 }
+
+const lifeWords = (lifeS: number): string =>
+  lifeS > 0 ? `though each lives only about ${three(lifeS)} s` : 'none of which outlives its frame'
 
 /** In how many frames instances are made, or collected. */
 const struckFrames = (maker: PathCourse | null, collections: readonly Collection[]): number =>

@@ -1,11 +1,11 @@
 /** What a cost grows with. */
 import {
   breakingLoad,
+  fitFrames,
   fitScaling,
   LAWS,
   loadOf,
   loadSources,
-  pointsOf,
   RAMP_MOMENT,
   rampFrames,
 } from '../../detect/index.ts'
@@ -34,7 +34,7 @@ const FIT = {
 
 export const SCALING = question({
   name: 'scaling',
-  version: 1,
+  version: 2,
   about:
     'The cost of a path, or of whole frames, against a load: the law it follows, and where the budget breaks.',
   at: 'scaling',
@@ -88,7 +88,7 @@ export const SCALING = question({
     const use = isNormal.map((is, frame) => is & inRamp[frame]!)
     const costNs = path === null ? study.frames.workNs : dense(study.courses.get(path), 'totalNs', count)
     const best = known
-      .map(({ id, values }) => ({ id, explained: fitScaling(pointsOf(values, costNs, use)).explained }))
+      .map(({ id, values }) => ({ id, explained: fitFrames(values, costNs, use).explained }))
       .reduce((a, b) => (b.explained > a.explained ? b : a), { id: known[0]?.id, explained: 0 })
     const chosen = (asked.loads?.split(',') ?? (best.id === undefined ? [] : [best.id])).map((id) => {
       const found = known.find((one) => one.id === id)
@@ -102,7 +102,7 @@ export const SCALING = question({
       chosen.map(({ values }) => values),
       count,
     )
-    const scaling = fitScaling(chosen.length === 0 ? [] : pointsOf(load, costNs, use), chosen.length > 1)
+    const scaling = chosen.length === 0 ? fitScaling([]) : fitFrames(load, costNs, use, chosen.length > 1)
     const { fits, exponent, explained, points } = scaling
     return {
       pathId: path,

@@ -1,4 +1,4 @@
-import { fitScaling, holdsThroughout, loadSources, pointsOf, rampFrames } from '../../detect/index.ts'
+import { fitFrames, holdsThroughout, loadSources, rampFrames } from '../../detect/index.ts'
 import { mean, median, sum } from '../../stats/index.ts'
 import { dense } from '../../study/index.ts'
 import { percent, three } from '../../words/index.ts'
@@ -123,7 +123,7 @@ function readLoads(site: Site) {
       const known = finite(source.values)
       const middle = known.length === 0 ? 0 : median(known)
       if (middle <= 0) return []
-      const { explained } = fitScaling(pointsOf(source.values, costNs, use))
+      const { explained } = fitFrames(source.values, costNs, use)
       return { ...source, middle, average: mean(known), explained }
     })
     .sort((a, b) => b.explained - a.explained)
@@ -155,7 +155,7 @@ function variablePart(site: Site, load: Float64Array | undefined): { variable: n
   if (load === undefined) return unknown
   const costNs = perRun(site)
   const use = framesThatTell(site, costNs)
-  const scaling = fitScaling(pointsOf(load, costNs, use))
+  const scaling = fitFrames(load, costNs, use)
   const { best, points } = scaling
   const usualNs = median(costNs.filter((ns) => Number.isFinite(ns)))
   if (best === null || best.slopeNs <= 0 || !holdsThroughout(load, costNs, use) || !(usualNs > 0))
