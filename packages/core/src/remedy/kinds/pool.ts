@@ -140,7 +140,7 @@ export const remedy: Remedy = {
         notes: [
           `${percent(sum(course.served) / Math.max(1, sum(lives.born)))} of ${amount(sum(lives.born))} births are served by the pool`,
           ...(site.base.allocated === null
-            ? ['collections stay as recorded: nobody recorded how much is allocated in all']
+            ? ['collections after this are not known: nobody recorded how much is allocated in all']
             : []),
         ],
         memoryBytes: Math.max(0, final - median(course.live)) * each,
