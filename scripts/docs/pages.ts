@@ -140,7 +140,7 @@ function inspectTables(): string {
   const parts: [string, Shape][] = [
     ['spikes', without(SPIKE, 'causes')],
     ['spikes[].causes', without(CAUSE, 'pathId')],
-    ['findings', without(FINDING, 'pathId', 'view', 'gauge')],
+    ['findings', without(FINDING, 'pathId', 'view', 'load')],
     ['collections', without(COLLECTION, 'blame')],
     ['roster', without(ROSTER_ROW, 'marker', 'path')],
   ]

@@ -17,7 +17,7 @@ import { causeWords, ms, OUTSIDE, plural, spellWords } from '@lapsus/core/words'
 export interface Diagnosis {
   machine: WholeDiagnosis['machine']
   spikes: (Omit<SpikeReport, 'causes'> & { causes: Omit<CauseReport, 'pathId'>[] })[]
-  findings: Omit<FindingReport, 'pathId' | 'view' | 'gauge'>[]
+  findings: Omit<FindingReport, 'pathId' | 'view' | 'load'>[]
   collections: (Omit<CollectionReport, 'blame'> & { blame: { path: string[]; share: number }[] })[]
   roster: (Omit<RosterRow, 'marker' | 'path'> & { path: string[] })[]
 }
@@ -27,7 +27,7 @@ export function diagnose(evidence: Evidence): Diagnosis {
   return {
     machine: machineReport(evidence),
     spikes: spikeReports(evidence).map((spike) => ({ ...spike, causes: spike.causes.map(nameless) })),
-    findings: findingReports(evidence).map(({ view: _view, gauge: _gauge, ...finding }) => nameless(finding)),
+    findings: findingReports(evidence).map(({ view: _view, load: _load, ...finding }) => nameless(finding)),
     collections: collectionReports(evidence).map((kind) => ({ ...kind, blame: kind.blame.map(nameless) })),
     roster: rosterOf(evidence).map(({ marker: _, path, ...row }) => ({
       ...row,

@@ -251,6 +251,20 @@ describe('findings of the floor', () => {
     expect(ofKind(find(bucketed), 'all-pairs')).to.deep.equal([])
   })
 
+  it('all-pairs: against instances of a class, which its evidence is set against', () => {
+    const wave = (frame: number) => 200 + Math.round(100 * Math.sin(frame / 40))
+    const frames = night(900, (frame, random) => {
+      const more = frame === 0 ? wave(0) : wave(frame) - wave(frame - 1)
+      return {
+        inside: runs(60, 'measure', noisy(random, wave(frame) * 100, 0.1)),
+        lives: { moth: [Math.max(0, more), Math.max(0, -more)] },
+        gauges: { other: 50 + Math.round(10 * normalFrom(random)) },
+      }
+    })
+    const [found] = ofKind(find(frames), 'all-pairs')
+    expect(found).to.include({ subject: 'moth', view: 'scaling', load: 'class 0' })
+  })
+
   it('all-pairs: not where a machine grew slower while a load grew', () => {
     const frames = night(900, (frame, random) => ({
       inside: runs(60, 'measure', noisy(random, frame < 450 ? 15_000 : 30_000, 0.1)),
@@ -300,6 +314,24 @@ describe('findings of the floor', () => {
       moments: frame === 0 ? ['ramp'] : [],
     }))
     expect(ofKind(find(ramp), 'growth')).to.deep.equal([])
+  })
+
+  it('shift: steps are judged each by itself, not by how many a frame has', () => {
+    // From frame 400 on the display is half as fast: twice the steps in each frame, each as dear as ever, or dearer.
+    const stepping = (laterNs: number) =>
+      night(900, (frame, random) => {
+        const steps = (frame < 400 ? 2 : 4) + (frame % 7 === 0 ? 1 : 0)
+        const eachNs = frame < 400 ? 0.5 * MS : laterNs
+        return {
+          steps,
+          inside: runs(steps, 'step', 1000, { children: [run('solve', noisy(random, eachNs))] }),
+        }
+      })
+    expect(ofKind(find(stepping(0.5 * MS)), 'shift')).to.deep.equal([])
+    const [found] = ofKind(find(stepping(MS)), 'shift')
+    expect(found!.names.at(-1)).to.equal('solve')
+    // Told by the usual frame's four steps: half a millisecond more for each.
+    expect(found!.costNsWhereItStrikes).to.be.closeTo(4 * 0.5 * MS, 0.2 * MS)
   })
 
   it('shift: the floor rises at a frame and stays, by the path that rose', () => {

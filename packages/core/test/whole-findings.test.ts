@@ -12,7 +12,7 @@ interface Whole {
   because: string
   /** A frame, and what of it can be got back; the same where it strikes; what is coming. */
   ms: number[]
-  /** Confidence, view, gauge, and whether it is folded away. */
+  /** Confidence, view, load, and whether it is folded away. */
   told: unknown[]
   remedies: string[]
   /** Frames. */
@@ -139,7 +139,7 @@ const WHOLE: Record<string, Whole> = {
     text: '“ghost” only ever grows, by 2.00 a second: 60.0 at the end, and those that were there before. haunt costs the more for it: now 0.615 ms a frame (3.07 % of the budget, 30.7 ms of every second), and 12.6 ms after ten more minutes like these. What is done with should go.',
     because: 'it never falls back, and by chance such a rise would come once in 1,000,000,000,000 times',
     ms: [0.3198, 0.3198, 0.3198, 0.3198, 12.6148],
-    told: ['high', 'memory', null, false],
+    told: ['high', 'memory', 'class 0', false],
     remedies: ['cap', 'drop', 'bucket'],
     at: [1499, 1498, 1497, 1496, 1495, 1494, 1493, 1492, 1491, 1490, 1489, 1488],
   },
@@ -149,7 +149,7 @@ const WHOLE: Record<string, Whole> = {
     text: '“entries” only ever grows, by 5.00 a second: 159 at the end. No marker’s cost follows it. What is done with should go.',
     because: 'it never falls back, and by chance such a rise would come once in 1,000,000,000,000 times',
     ms: [0, 0, 0, 0, 0],
-    told: ['high', 'memory', 0, true],
+    told: ['high', 'memory', 'gauge 0', true],
     remedies: ['cap', 'drop', 'pool', 'bucket'],
     at: [],
   },
@@ -159,7 +159,7 @@ const WHOLE: Record<string, Whole> = {
     text: 'measure runs 60 times a frame, and each run costs more the more lights there are: 0.0200 ms at 20, 0.100 ms at 100. All against all: 3.68 ms a frame (18.4 % of the budget, 184 ms of every second).',
     because: 'the law explains 100 % of how the cost varies over 33 loads of lights',
     ms: [3.67653, 3.67653, 3.67653, 3.67653, 0],
-    told: ['high', 'scaling', 0, false],
+    told: ['high', 'scaling', 'gauge 0', false],
     remedies: ['bucket', 'share', 'jobs', 'timer'],
     at: [36, 37, 38, 39, 40, 41, 42, 43, 193, 194, 195, 196],
   },
@@ -169,7 +169,7 @@ const WHOLE: Record<string, Whole> = {
     text: 'nested grows with the square of entries (exponent 2.00, between 2.00 and 2.00): 10.0 ms at 100, 40.0 ms at twice as many. Now 4.55 ms a frame (22.7 % of the budget, 227 ms of every second).',
     because: 'the law explains 100 % of how the cost varies over 33 loads of entries',
     ms: [4.54997, 4.54978, 4.54997, 4.54978, 0],
-    told: ['high', 'scaling', 0, false],
+    told: ['high', 'scaling', 'gauge 0', false],
     remedies: ['bucket', 'share', 'jobs', 'timer'],
     at: [36, 37, 38, 39, 40, 41, 42, 43, 193, 194, 195, 196],
   },
@@ -418,7 +418,7 @@ const wholeOf = (found: FindingReport): Whole => ({
     found.recoverableMsWhereItStrikes,
     found.comingMs,
   ].map((ms) => Number(ms.toPrecision(6))),
-  told: [found.confidence, found.view, found.gauge, found.small],
+  told: [found.confidence, found.view, found.load, found.small],
   remedies: found.remedies,
   at: found.frames,
 })

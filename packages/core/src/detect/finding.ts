@@ -41,8 +41,8 @@ export interface Finding {
   view: FindingView
   /** What tells it from others of its kind and path: a class, a gauge, a moment; empty where nothing does. */
   subject: string
-  /** For a scaling view: the gauge to plot against. */
-  gauge: number | null
+  /** For a scaling view: the load to plot against (loads.ts); null where there is none. */
+  load: string | null
 }
 
 /** Looks for one kind. @param claimed paths of which something more particular has been said already */

@@ -15,9 +15,11 @@ import { median, percentileSorted, sum } from '../stats/index.ts'
 import { blameMachine, type MachineBlame } from './blame-machine.ts'
 import { collectionsOf, type Collection } from './collections.ts'
 import { familiesOf, type SpikeFamily } from './families.ts'
+import { perStep } from './per-step.ts'
 import { RAMP_MOMENT } from './scaling.ts'
 import { findSpikes, pauseFrames, unmarkedNs, type Cause, type Spike } from './spikes.ts'
 import { findStrikes, type Strikes } from './strikes.ts'
+import { stepFigures } from './waiting.ts'
 
 /** Mean over all frames. */
 export interface PathMeans {
@@ -54,7 +56,7 @@ export interface Evidence {
   work: WorkCourse[]
   /** The same of other lanes. */
   elsewhere: WorkCourse[]
-  /** The study and `work` as they would be on a machine that is always as fast. */
+  /** The study and `work` as they would be on a machine that is always as fast, with as many fixed steps in each frame. */
   even(): { study: Study; work: WorkCourse[] }
   means(path: number): PathMeans
   names(path: number): string[]
@@ -74,12 +76,14 @@ export function gatherEvidence(study: Study): Evidence {
   const isNormal = new Uint8Array(count).fill(1)
   for (const { from, to } of spikes) isNormal.fill(0, from, to + 1)
   for (let frame = 0; frame < count; frame++) if (isPause[frame] === 1) isNormal[frame] = 0
+  const work = workOf(study)
+  const seconds = recordedSeconds(study)
   let even: ReturnType<Evidence['even']> | null = null
   const means = new Map<number, PathMeans>()
   return {
     study,
     count,
-    seconds: recordedSeconds(study),
+    seconds,
     budgetNs: budgetNsOf(study),
     unmarkedNs: unmarked,
     isPause,
@@ -90,13 +94,13 @@ export function gatherEvidence(study: Study): Evidence {
     isNormal,
     normalFrames: sum(isNormal),
     collections: collectionsOf(study),
-    work: workOf(study),
+    work,
     elsewhere: workOf(study, (lane) => lane !== MAIN_LANE),
     even() {
       if (even === null) {
         // In a ramp nobody can tell load from machine: what costs more is taken to be the load's doing.
         const isRamp = study.moments.some(({ name }) => name === RAMP_MOMENT)
-        const alike = isRamp ? study : atEqualSpeed(study, speed)
+        const alike = withUsualSteps(isRamp ? study : atEqualSpeed(study, speed), { count, seconds, work })
         even = { study: alike, work: workOf(alike) }
       }
       return even
@@ -108,6 +112,11 @@ export function gatherEvidence(study: Study): Evidence {
     },
     names: (path) => pathNames(study, path),
   }
+}
+
+function withUsualSteps(study: Study, of: Pick<Evidence, 'count' | 'seconds' | 'work'>): Study {
+  const step = stepFigures({ study, ...of })
+  return step === null || step.path === null ? study : perStep(study, step.path, Math.max(1, step.usual))
 }
 
 const workOf = (

@@ -42,7 +42,7 @@ export function heldBy(
       remedies,
       view: 'waiting',
       subject: '',
-      gauge: null,
+      load: null,
     },
   ]
 }

@@ -3,6 +3,8 @@ import type { Study } from '../study/index.ts'
 import { instancesOf } from './instances.ts'
 
 export interface LoadSource {
+  /** `gauge 3`, or `class 1` for instances. */
+  id: string
   /** Id of the gauge; null for instances of a class. */
   gauge: number | null
   class: number | null
@@ -19,9 +21,10 @@ export function loadSources(study: Study): LoadSource[] {
     // Bytes and times are what things cost, not how many there are.
     return ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit)
       ? []
-      : [{ gauge, class: null, name, values, relative: false }]
+      : [{ id: `gauge ${gauge}`, gauge, class: null, name, values, relative: false }]
   })
   const classes = instancesOf(study).map(({ class: id, name, alive, relative }): LoadSource => ({
+    id: `class ${id}`,
     gauge: null,
     class: id,
     name,

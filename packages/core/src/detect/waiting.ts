@@ -175,7 +175,12 @@ function stepCounts({ study, count }: Evidence): StepCount[] {
 }
 
 /** The path that runs once for each step, if one does: the outermost such. */
-export function stepFigures({ study, count, seconds, work }: Evidence): StepFigures | null {
+export function stepFigures({
+  study,
+  count,
+  seconds,
+  work,
+}: Pick<Evidence, 'study' | 'count' | 'seconds' | 'work'>): StepFigures | null {
   const { steps } = study.frames
   const total = sum(steps)
   if (total === 0 || count === 0) return null

@@ -12,7 +12,7 @@ function viewOf(finding: FindingReport, typicalFrame: number | null): Partial<Vi
     case 'ledger':
       return { ...common, sight: 'ledger', by: 'path', scope: 'chosen', search: '' }
     case 'scaling':
-      return { ...common, sight: 'scaling', loads: finding.gauge === null ? [] : [`gauge ${finding.gauge}`] }
+      return { ...common, sight: 'scaling', loads: finding.load === null ? [] : [finding.load] }
     default:
       return { ...common, sight: finding.view }
   }

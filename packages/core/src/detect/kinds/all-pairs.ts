@@ -147,7 +147,7 @@ function finding(
     remedies: ['bucket', 'share', 'jobs', 'timer'],
     view: 'scaling',
     subject: source.name,
-    gauge: source.gauge,
+    load: source.id,
   }
 }
 

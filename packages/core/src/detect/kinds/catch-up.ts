@@ -45,7 +45,7 @@ const catchUp: Detector = (evidence) => {
       remedies: ['limit-steps', 'slice', 'jobs'],
       view: 'waiting',
       subject: '',
-      gauge: null,
+      load: null,
     },
   ]
 }

@@ -48,7 +48,7 @@ const collectionPauses: Detector = (evidence) => {
       remedies: ['pool', 'reuse'],
       view: 'memory',
       subject: '',
-      gauge: null,
+      load: null,
     },
   ]
 }

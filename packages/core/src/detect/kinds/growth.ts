@@ -32,7 +32,7 @@ const growth: Detector = (evidence) => {
 
 function findingOf(
   evidence: Evidence,
-  { name, gauge, class: ofClass, values, relative }: LoadSource,
+  { id, name, class: ofClass, values, relative }: LoadSource,
   grown: Growth,
 ): Finding {
   const dearer = dearerWith(evidence, values)
@@ -63,7 +63,7 @@ function findingOf(
     remedies: nothingDies(evidence, ofClass) ? ['cap', 'drop', 'bucket'] : ['cap', 'drop', 'pool', 'bucket'],
     view: 'memory',
     subject: name,
-    gauge,
+    load: id,
   }
 }
 

@@ -59,7 +59,7 @@ const hotspots: Detector = (evidence, claimed) =>
       remedies,
       view: 'ledger',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 

@@ -48,7 +48,7 @@ const interruptions: Detector = (evidence) => {
       remedies: [],
       view: 'spikes',
       subject: '',
-      gauge: null,
+      load: null,
     },
   ]
 }

@@ -41,7 +41,7 @@ const jobWaits: Detector = (evidence) =>
       remedies: ['shrink-job', 'split-job', 'start-earlier', 'join-later', 'by-hand'],
       view: 'waiting',
       subject: other?.marker ?? '',
-      gauge: null,
+      load: null,
     }
   })
 

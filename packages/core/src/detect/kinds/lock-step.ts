@@ -73,7 +73,7 @@ function pairOf(evidence: Evidence, one: Periodic, other: Periodic): Finding[] {
       remedies: ['stagger', 'timer', 'slice'],
       view: 'page',
       subject: nameOf(smaller),
-      gauge: null,
+      load: null,
     },
   ]
 }

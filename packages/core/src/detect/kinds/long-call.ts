@@ -33,7 +33,7 @@ const longCalls: Detector = (evidence, claimed) => {
       remedies: ['slice', 'jobs', 'timer', 'by-hand'],
       view: 'page',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 }

@@ -26,7 +26,7 @@ const lookupsInUpdates: Detector = (evidence) =>
       remedies: ['cache', 'hoist', 'by-hand'],
       view: 'ledger',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 

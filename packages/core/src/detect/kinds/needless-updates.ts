@@ -48,7 +48,7 @@ function saidNeedless(evidence: Evidence, claimed: ReadonlySet<number>): Finding
       remedies: ['sleep', 'gate', 'react', 'timer', 'rate-by-distance', 'stagger'],
       view: 'roster',
       subject: '',
-      gauge: null,
+      load: null,
     })
   }
   return [...found.values()]
@@ -108,7 +108,7 @@ function idleUpdaters(evidence: Evidence, claimed: ReadonlySet<number>, told: Se
       remedies: ['sleep', 'rate-by-distance', 'timer', 'stagger'],
       view: 'roster' as const,
       subject: idle.what,
-      gauge: null,
+      load: null,
     }
   })
 }

@@ -35,7 +35,7 @@ const polling: Detector = (evidence) =>
       remedies: ['react', 'timer', 'gate'],
       view: 'roster',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 

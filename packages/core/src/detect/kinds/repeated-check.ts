@@ -31,7 +31,7 @@ const repeatedChecks: Detector = (evidence) =>
       remedies: ['hoist', 'cache', 'react'],
       view: 'ledger',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 

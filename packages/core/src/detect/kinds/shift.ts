@@ -74,7 +74,7 @@ const shifts: Detector = (evidence, claimed) => {
       remedies: ['by-hand'],
       view: 'ledger',
       subject: '',
-      gauge: null,
+      load: null,
     },
   ]
 }

@@ -64,7 +64,7 @@ function findingOf(
     remedies: ['pool', 'reuse', 'drop'],
     view: 'memory',
     subject: name,
-    gauge: null,
+    load: null,
   }
 }
 

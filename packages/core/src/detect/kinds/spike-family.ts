@@ -83,7 +83,7 @@ function findingOf(evidence: Evidence, family: SpikeFamily): Finding {
     remedies: remediesFor(cause, family.held),
     view: 'spikes',
     subject: family.moment?.name ?? names.at(-1)!,
-    gauge: null,
+    load: null,
   }
 }
 

@@ -47,7 +47,7 @@ const spreadThin: Detector = (evidence, claimed) => {
       remedies: ['one-manager', 'jobs', 'by-hand'],
       view: 'ledger',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 }

@@ -38,7 +38,7 @@ const steadyAllocation: Detector = (evidence, claimed) => {
       remedies: ['reuse', 'pool', 'one-manager'],
       view: 'memory',
       subject: '',
-      gauge: null,
+      load: null,
     }
   })
 }

@@ -29,7 +29,7 @@ const unmarkedTime: Detector = (evidence) => {
       remedies: ['by-hand'],
       view: 'page',
       subject: OUTSIDE,
-      gauge: null,
+      load: null,
     },
   ]
 }

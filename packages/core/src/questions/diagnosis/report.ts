@@ -29,7 +29,7 @@ export const findingReports = (evidence: Evidence): FindingReport[] =>
     remedies: finding.remedies,
     view: finding.view,
     subject: finding.subject,
-    gauge: finding.gauge,
+    load: finding.load,
     small: isFolded(finding, evidence.budgetNs),
   }))
 

@@ -33,7 +33,7 @@ export const FINDING = {
   remedies: list(oneOf(REMEDY_KINDS, ''), 'that fit'),
   view: oneOf(FINDING_VIEWS, 'where its evidence is seen best'),
   subject: text('what tells it from others of its kind and path: a class, a gauge, a moment'),
-  gauge: orNone(whole('to set the cost against, in the view `scaling`')),
+  load: orNone(text('to set the cost against, in the view `scaling`: `gauge 3`, or `class 1`')),
   small: truth('below 1 % of the budget'),
 }
 export type FindingReport = Told<typeof FINDING>

@@ -78,10 +78,7 @@ export const SCALING = question({
     const { even, count, isNormal, budgetNs } = await source.evidence()
     const { study } = even()
     const path = asked.path ?? null
-    const known = loadSources(study).map((one) => ({
-      ...one,
-      id: one.gauge === null ? `class ${one.class}` : `gauge ${one.gauge}`,
-    }))
+    const known = loadSources(study)
     if (path !== null && path >= study.paths.all.length)
       throw new WrongAsk('path', `"path" must be below ${study.paths.all.length}`)
     const inRamp = rampFrames(study.moments, count)
