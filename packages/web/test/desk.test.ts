@@ -44,7 +44,7 @@ function served(id: string): { detail: TakeDetail; bytes: Uint8Array } {
 
 describe('the desk', () => {
   const night = served('desk-night')
-  const judged = { target: 60, withoutRecorder: false }
+  const judged = { from: 0, to: FRAMES - 1, target: 60, withoutRecorder: false }
   const plan: Plan = {
     ...emptyPlan('quiet'),
     items: [newItem('sleep', ['sim', 'npc'], '', 'a'), newItem('drop', ['gone'], '', 'b')],
@@ -93,6 +93,28 @@ describe('the desk', () => {
     const frame = desk.frame(61)!
     const total = frame.selfNs.reduce((sum, ns) => sum + ns, 0)
     expect(total).to.be.closeTo(forecast.frames.durationNs[61]!, 2)
+  })
+
+  it('forecasts the chosen frames alone, and names them as the take does', async () => {
+    const desk = new Desk()
+    await desk.open(night.detail, { ...judged, from: 40, to: 99 }, () => {})
+    const { from, forecast, over } = desk.forecast(plan, {})
+    expect([from, forecast.before.frames.frames, forecast.frames.workNs.length]).to.deep.equal([40, 60, 60])
+    expect(over.length).to.be.greaterThan(0)
+    for (const { frame } of over) expect(frame).to.be.within(40, 99)
+    const whole = await opened()
+    const all = whole.forecast(plan, {})
+    expect(over.map(({ frame }) => frame)).to.deep.equal(
+      all.over.map(({ frame }) => frame).filter((frame) => frame >= 40 && frame <= 99),
+    )
+    expect(desk.frame(61)!.durationNs).to.be.closeTo(whole.frame(61)!.durationNs, 1e-6)
+    expect([desk.frame(39), desk.frame(100)]).to.deep.equal([null, null])
+    const options = (of: Desk) =>
+      of.options({ path: ['sim', 'npc'], subject: '', remedies: ['sleep'], frames: [61] })
+    expect(options(desk)[0]!.gainMsWhereItStrikes).to.be.closeTo(
+      options(whole)[0]!.gainMsWhereItStrikes,
+      1e-6,
+    )
   })
 
   it('answers what fits, what matters, and writes it down', async () => {

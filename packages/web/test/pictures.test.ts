@@ -11,6 +11,7 @@ import { backlogAround } from '../../core/src/remedy/kinds/slice.ts'
 import { loads } from '../../core/src/remedy/kinds/stagger.ts'
 import { drawPicture } from '../src/sights/forecast/pictures/draw-picture.ts'
 import { drawProofStrip } from '../src/sights/proof/draw-proof-strip.ts'
+import type { PlannedFrames } from '../src/plan/planned-frames.ts'
 import { drawStrip } from '../src/strip/draw-strip.ts'
 import { FLAGS, FOOT, lengthScale } from '../src/strip/geometry.ts'
 
@@ -163,7 +164,10 @@ describe('a strip with a forecast', () => {
     })
     return columns
   }
-  const strip = (forecastMs: number[] | null): Drawn => {
+  const strip = (
+    forecastMs: number[] | null,
+    { from = 0, range = null }: Partial<PlannedFrames> = {},
+  ): Drawn => {
     const { context, drawn } = noting()
     const recorded = frames(Array.from({ length: 200 }, (_, i) => (i % 50 === 7 ? 40 : 8)))
     drawStrip(context, WIDTH, 148, PALETTE, {
@@ -179,7 +183,8 @@ describe('a strip with a forecast', () => {
         byMachine: [],
         speed: null,
       },
-      forecastNs: forecastMs === null ? null : Float64Array.from(forecastMs, (ms) => ms * 1e6),
+      planned:
+        forecastMs === null ? null : { from, workNs: Float64Array.from(forecastMs, (ms) => ms * 1e6), range },
     })
     return drawn
   }
@@ -199,6 +204,17 @@ describe('a strip with a forecast', () => {
     const drawn = strip(Array.from({ length: 200 }, () => 500))
     for (const { y } of drawn.points) expect(y).to.be.at.most(148 - FOOT + 2)
     expect(strip(null).points.length).to.be.lessThan(drawn.points.length)
+  })
+
+  it('draws what was forecast where it belongs, with the range of it', () => {
+    const few = strip(Array(50).fill(6) as number[], { from: 100, range: { low: 0.5, high: 1.5 } })
+    const bare = strip(null)
+    const added = few.points.filter(
+      ({ x, y }) => !bare.points.some((point) => point.x === x && point.y === y),
+    )
+    for (const { x } of added) expect(x).to.be.within(WIDTH / 2 - 1, (WIDTH * 3) / 4 + 1)
+    const depths = [...new Set(added.map(({ y }) => Math.round((y - FLAGS) / lengthScale(148, 16e6) / 1e5)))]
+    expect(depths.sort((a, b) => a - b)).to.deep.equal([30, 60, 90])
   })
 
   it('hangs proofs on one scale: the floor is where it is in all of them', () => {

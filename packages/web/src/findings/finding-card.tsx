@@ -46,7 +46,7 @@ export function FindingCard({ finding, take, budgetMs }: CardProps) {
           <span className="whitespace-nowrap">{percent(shownMs / budgetMs)} of budget</span>
         </span>
       </button>
-      {chosen && <Details finding={finding} take={take} budgetMs={budgetMs} />}
+      {chosen && <Details finding={finding} take={take} />}
     </article>
   )
 }
@@ -71,7 +71,7 @@ function shownOf(finding: MarkedFinding): { shownMs: number; about: string } {
 
 const CONFIDENCE_WORDS = { high: 'Sure', medium: 'Fairly sure', low: 'Not sure' }
 
-function Details({ finding, take, budgetMs }: CardProps) {
+function Details({ finding, take }: Omit<CardProps, 'budgetMs'>) {
   const { change } = useView()
   const mark = useDiagnosis((state) => state.mark)
   const [marking, setMarking] = useState(false)
@@ -126,7 +126,6 @@ function Details({ finding, take, budgetMs }: CardProps) {
       {remedies.length > 0 && (
         <RemedyOptions
           take={take}
-          budgetMs={budgetMs}
           path={path}
           subject={finding.subject}
           remedies={remedies}

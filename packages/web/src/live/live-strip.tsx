@@ -53,7 +53,7 @@ export function LiveStrip({ take, budgetMs, seconds, onPick }: LiveStripProps) {
         lit: [],
         byMachine: [],
         speed: null,
-        forecastNs: null,
+        planned: null,
       }),
     [take, window, budgetMs],
   )

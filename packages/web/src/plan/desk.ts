@@ -23,17 +23,18 @@ import {
   type StillOver,
 } from '@lapsus/core/remedy'
 import type { RemedyKind } from '@lapsus/core/detect'
-import { studyWithoutRecorder, type Study } from '@lapsus/core/study'
+import { frameCount, partOfStudy, studyWithoutRecorder, type Study } from '@lapsus/core/study'
 import { transfer } from 'comlink'
+import type { FramesQuery } from '../api/ask.ts'
 import { readStudy } from './read-study.ts'
 
 /** How frames are judged. */
-export interface Judged {
-  target: number
-  withoutRecorder: boolean
-}
+export type Judged = Pick<FramesQuery, 'target' | 'withoutRecorder'>
 
+/** Frames are those of the take, wherever they are told or asked for one by one. */
 export interface DeskForecast {
+  /** The first of the frames that were forecast. */
+  from: number
   forecast: Forecast
   over: StillOver[]
   groupsBefore: GroupFigures[]
@@ -63,11 +64,13 @@ export class Desk {
   #takeId = ''
   #forecaster: Forecaster | null = null
   #judged = ''
+  /** The first of the frames that are planned on. */
+  #from = 0
   /** Counts what was asked to be opened: of two takes that are being read the later counts. */
   #asked = 0
 
-  /** Reads a take, unless it is here; then judges its frames. */
-  async open(detail: TakeDetail, judged: Judged, onProgress: (share: number) => void): Promise<void> {
+  /** Reads a take, unless it is here; then judges the chosen frames. */
+  async open(detail: TakeDetail, chosen: FramesQuery, onProgress: (share: number) => void): Promise<void> {
     const key = `${detail.id} ${detail.frames}`
     const asked = ++this.#asked
     if (this.#takeId !== key) {
@@ -79,9 +82,12 @@ export class Desk {
       this.#takeId = key
       this.#judged = ''
     }
-    const how = `${judged.target} ${judged.withoutRecorder}`
+    const { from, to } = chosen
+    const how = JSON.stringify(chosen)
     if (this.#judged === how) return
-    this.#forecaster = new Forecaster(baseOf(judgedStudy(this.#study!, judged)))
+    const whole = judgedStudy(this.#study!, chosen)
+    this.#forecaster = new Forecaster(baseOf(partOfStudy(whole, from, Math.min(frameCount(whole), to + 1))))
+    this.#from = from
     this.#judged = how
   }
 
@@ -91,9 +97,11 @@ export class Desk {
     const forecasted = forecaster.forecast(plan)
     const tookMs = performance.now() - startMs
     const { forecast, replay } = forecasted
+    const over = stillOver(forecasted)
     return {
+      from: this.#from,
       forecast,
-      over: stillOver(forecasted),
+      over: over.map((one) => ({ ...one, frame: one.frame + this.#from })),
       groupsBefore: groupFigures(base, null, budgets),
       groupsAfter: groupFigures(base, replay, budgets),
       tookMs,
@@ -113,14 +121,16 @@ export class Desk {
   }
 
   options(request: OptionsRequest): RemedyOption[] {
-    return optionsOf(this.#open.base, request)
+    const frames = request.frames.map((frame) => frame - this.#from)
+    return optionsOf(this.#open.base, { ...request, frames })
   }
 
-  /** Of the last forecast; null before there is one. */
+  /** Of the last forecast; null before there is one, and for frames that it is not about. */
   frame(frame: number): FrameAfter | null {
     const last = this.#forecaster?.last ?? null
-    if (last === null) return null
-    const after = frameAfter(last, frame)
+    const at = frame - this.#from
+    if (last === null || at < 0 || at >= last.replay.base.count) return null
+    const after = frameAfter(last, at)
     return transfer(after, [after.path.buffer, after.selfNs.buffer])
   }
 

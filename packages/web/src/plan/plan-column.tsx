@@ -12,9 +12,9 @@ import { PlanSum } from './plan-sum.tsx'
 import { usePlanning } from './use-planning.ts'
 
 /** The plan, beside everything: remedies in order, and what they come to. */
-export function PlanColumn({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
+export function PlanColumn({ take }: { take: OpenTake }) {
   const { planOpen, setPlanOpen } = useSettings()
-  usePlanning(take, budgetMs)
+  usePlanning(take)
   if (!planOpen) {
     return (
       <aside className="flex w-9 shrink-0 flex-col items-center border-l border-line py-1">

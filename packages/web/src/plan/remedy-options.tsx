@@ -8,11 +8,10 @@ import { IconButton } from '../components/button.tsx'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
 import type { OpenTake } from '../state/take.ts'
-import { useView } from '../state/view.ts'
+import { useFramesQuery } from '../state/frames-query.ts'
 
 interface OptionsProps {
   take: OpenTake
-  budgetMs: number
   path: string[]
   subject: string
   remedies: readonly RemedyKind[]
@@ -22,16 +21,13 @@ interface OptionsProps {
 }
 
 /** What fits, with what each would bring by itself: gain against price and effort. */
-export function RemedyOptions({ take, budgetMs, path, subject, remedies, frames, trouble }: OptionsProps) {
-  const withoutRecorder = useView((view) => view.withoutRecorder)
+export function RemedyOptions({ take, path, subject, remedies, frames, trouble }: OptionsProps) {
+  const query = useFramesQuery(take)
   const { ready, reading, error, detail } = usePlan()
   const [options, setOptions] = useState<RemedyOption[] | null>(null)
   const [failure, setFailure] = useState<string | null>(null)
   const [unfolded, setUnfolded] = useState(false)
-  useEffect(
-    () => void usePlan.getState().prepare(take.detail, { target: 1000 / budgetMs, withoutRecorder }),
-    [take.detail, budgetMs, withoutRecorder],
-  )
+  useEffect(() => void usePlan.getState().prepare(take.detail, query), [take.detail, query])
   const key = JSON.stringify([path, subject, remedies, frames])
   useEffect(() => {
     if (!ready) return

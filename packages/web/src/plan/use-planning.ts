@@ -1,4 +1,5 @@
 import { useEffect } from 'react'
+import { useFramesQuery } from '../state/frames-query.ts'
 import { useBudgets } from '../state/budgets.ts'
 import { usePlan } from '../state/plan.ts'
 import { useSettings } from '../state/settings.ts'
@@ -6,12 +7,12 @@ import { useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 
 /** Keeps the plan about the take that is open: read when it is first needed, judged as the views are. */
-export function usePlanning(take: OpenTake, budgetMs: number): void {
+export function usePlanning(take: OpenTake): void {
   const { detail } = take
   const planOpen = useSettings((settings) => settings.planOpen)
   const sight = useView((view) => view.sight)
   const planned = useView((view) => view.planned)
-  const withoutRecorder = useView((view) => view.withoutRecorder)
+  const query = useFramesQuery(take)
   const plan = usePlan((state) => state.id)
   const isNeeded = planOpen || planned || sight === 'forecast' || sight === 'proof'
   const groups = useBudgets((state) => state.groups)
@@ -24,9 +25,9 @@ export function usePlanning(take: OpenTake, budgetMs: number): void {
   useEffect(() => {
     const now = useTake.getState().take?.detail
     if (!isNeeded || now?.id !== id) return
-    void usePlan.getState().prepare(now, { target: 1000 / budgetMs, withoutRecorder })
+    void usePlan.getState().prepare(now, query)
     // A take that is being recorded has more frames after a while.
-  }, [isNeeded, id, frames, budgetMs, withoutRecorder])
+  }, [isNeeded, id, frames, query])
   useEffect(() => {
     if (plan !== null) useView.getState().change({ plan })
   }, [plan])

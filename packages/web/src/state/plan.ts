@@ -13,10 +13,11 @@ import {
 import type { RemedyKind } from '@lapsus/core/detect'
 import { proxy } from 'comlink'
 import { create } from 'zustand'
+import type { FramesQuery } from '../api/ask.ts'
 import { plansApi } from '../api/plans.ts'
 import { RequestError } from '../api/http.ts'
 import { theDesk } from '../plan/desk-client.ts'
-import type { DeskForecast, Judged, OptionsRequest } from '../plan/desk.ts'
+import type { DeskForecast, OptionsRequest } from '../plan/desk.ts'
 import { forecastingOf } from '../plan/forecasting.ts'
 import {
   changed,
@@ -57,7 +58,7 @@ export interface PlanState {
   weighed: Weighed | null
 
   /** Makes a take ready to be planned on. */
-  prepare(detail: TakeDetail, judged: Judged): Promise<void>
+  prepare(detail: TakeDetail, chosen: FramesQuery): Promise<void>
   /** Learns which plans there are, and opens the wanted one, or the last. */
   load(detail: TakeDetail, wanted: string | null): Promise<void>
   open(id: string | null): Promise<void>
@@ -165,15 +166,15 @@ export const usePlan = create<PlanState>()((set, get) => {
     judged: '',
     error: null,
 
-    async prepare(detail, how) {
-      const judged = `${detail.id} ${detail.frames} ${how.target} ${how.withoutRecorder}`
+    async prepare(detail, chosen) {
+      const judged = JSON.stringify([detail.id, detail.frames, chosen])
       const now = get()
       if (judged === now.judged && (now.ready || now.reading !== null)) return
       set({ judged, ready: false, error: null, reading: 0, forecast: null })
       const isCurrent = () => get().judged === judged
       try {
         const onProgress = proxy((share: number) => isCurrent() && set({ reading: share }))
-        await theDesk().open(detail, how, onProgress)
+        await theDesk().open(detail, chosen, onProgress)
         if (!isCurrent()) return
         set({ ready: true, reading: null })
         forecasting.refresh()

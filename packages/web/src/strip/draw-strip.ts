@@ -3,6 +3,7 @@ import { sideOf } from '@lapsus/core/study'
 import { stripColumns, type FrameColumns } from '@lapsus/core/take'
 import type { Palette } from '../components/palette.ts'
 import { drawFloor } from '../components/draw-floor.ts'
+import type { PlannedFrames } from '../plan/planned-frames.ts'
 import type { FrameRange } from '../state/view.ts'
 import { FLAGS, FOOT, lengthScale, xOfFrame, type Window } from './geometry.ts'
 
@@ -21,8 +22,8 @@ export interface StripPicture {
   byMachine: readonly number[]
   /** How fast the machine was; null while that is not known. */
   speed: Pick<MachineSpeed, 'from' | 'blockFrames' | 'slowness'> | null
-  /** Work of each frame as a plan would have it, ns; null for none. */
-  forecastNs: Float64Array | null
+  /** Work of frames from `from` on as a plan would have it, ns, with the range of their mean; null for none. */
+  planned: PlannedFrames | null
 }
 
 /** What the diagnosis says of the machine, for frames from `from` on. */
@@ -32,8 +33,8 @@ interface MachineSpeed {
   slowness: readonly number[]
 }
 
-/** The line of a forecast takes steps of this width, px. */
-const STEP = 3
+/** The line of a forecast takes steps of this width, px: narrower ones are a scribble over busy frames. */
+const STEP = 8
 /** Half the width of a wedge, px. */
 const WEDGE = 3
 
@@ -52,7 +53,7 @@ export function drawStrip(
   const { budgetMs } = picture
   const floorY = FLAGS + budgetMs * 1e6 * lengthScale(height, budgetMs * 1e6)
   drawFloor(context, width, palette, floorY, budgetMs)
-  if (picture.forecastNs !== null) drawForecast(context, width, height, palette, picture, picture.forecastNs)
+  if (picture.planned !== null) drawForecast(context, width, height, palette, picture, picture.planned)
   drawMachine(context, width, height, palette, picture)
   drawStretches(context, width, height, palette, picture)
   drawMoments(context, width, palette, picture)
@@ -173,23 +174,41 @@ function drawForecast(
   height: number,
   palette: Palette,
   { window, budgetMs }: StripPicture,
-  forecastNs: Float64Array,
+  { from: first, workNs, range }: PlannedFrames,
 ): void {
   const budgetNs = budgetMs * 1e6
   const scale = lengthScale(height, budgetNs)
   const lowest = height - FLAGS - FOOT
-  const to = Math.min(window.to, forecastNs.length)
-  const steps = Math.min(Math.max(1, Math.floor(width / STEP)), to - window.from)
+  const from = Math.max(window.from, first)
+  const to = Math.min(window.to, first + workNs.length)
+  if (to <= from) return
+  const xOf = (frame: number) => xOfFrame(frame, window, width)
   const yOf = (ns: number) => FLAGS + Math.min(lowest, ns * scale)
-  const edge = (step: number) => window.from + Math.floor((step * (to - window.from)) / steps)
-  const wide = width / steps
-  context.beginPath()
-  for (let step = 0; step < steps; step++) {
-    const middle = forecastNs.slice(edge(step), Math.max(edge(step) + 1, edge(step + 1))).sort()
-    const y = yOf(middle[middle.length >> 1]!)
-    context.lineTo(step * wide, y)
-    context.lineTo((step + 1) * wide, y)
+  const steps = Math.min(Math.max(1, Math.floor((xOf(to) - xOf(from)) / STEP)), to - from)
+  const edge = (step: number) => from + Math.floor((step * (to - from)) / steps)
+  const middles = Array.from({ length: steps }, (_, step) => {
+    const some = workNs.slice(edge(step) - first, Math.max(edge(step) + 1, edge(step + 1)) - first).sort()
+    return some[some.length >> 1]!
+  })
+  const along = (factor: number, step: number) => {
+    const y = yOf(middles[step]! * factor)
+    return [
+      [xOf(edge(step)), y],
+      [xOf(edge(step + 1)), y],
+    ] as const
   }
+  if (range !== null) {
+    context.beginPath()
+    for (let step = 0; step < steps; step++) for (const [x, y] of along(range.low, step)) context.lineTo(x, y)
+    for (let step = steps - 1; step >= 0; step--)
+      for (const [x, y] of along(range.high, step).toReversed()) context.lineTo(x, y)
+    context.globalAlpha = 0.35
+    context.fillStyle = palette.leaf
+    context.fill()
+    context.globalAlpha = 1
+  }
+  context.beginPath()
+  for (let step = 0; step < steps; step++) for (const [x, y] of along(1, step)) context.lineTo(x, y)
   // A light seam keeps the line apart from the bars it crosses.
   context.lineJoin = 'round'
   context.strokeStyle = palette.leaf
@@ -200,13 +219,13 @@ function drawForecast(
   context.stroke()
   context.lineWidth = 1
   context.fillStyle = palette.ink
-  for (let frame = window.from; frame < to; frame++) {
-    if (forecastNs[frame]! <= budgetNs) continue
-    const x = xOfFrame(frame, window, width)
+  for (let frame = from; frame < to; frame++) {
+    const ns = workNs[frame - first]!
+    if (ns <= budgetNs) continue
     context.fillRect(
-      Math.round(x) - 1,
-      yOf(forecastNs[frame]!) - 1,
-      Math.max(4, width / (to - window.from)),
+      Math.round(xOf(frame)) - 1,
+      yOf(ns) - 1,
+      Math.max(4, width / (window.to - window.from)),
       2,
     )
   }

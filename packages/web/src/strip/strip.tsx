@@ -3,6 +3,7 @@ import { classOf, longestWait, worstFrame } from '@lapsus/core/take'
 import { Canvas, type Draw } from '../components/canvas.tsx'
 import { ms } from '@lapsus/core/words'
 import { useDiagnosis } from '../state/diagnosis.ts'
+import { plannedNs } from '../plan/planned-frames.ts'
 import { useForecastFrames } from '../plan/use-forecast.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
@@ -32,7 +33,7 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
     () => (diagnosis === null ? null : { from: diagnosis.from, ...diagnosis.machine }),
     [diagnosis],
   )
-  const forecastNs = useForecastFrames(take)?.workNs ?? null
+  const planned = useForecastFrames(take)
   const [window, setWindow] = useState<Window>({ from: 0, to: count })
   const [hovered, setHovered] = useState<{ frame: number; x: number } | null>(null)
   const [dragged, setDragged] = useState<FrameRange | null>(null)
@@ -66,7 +67,7 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         lit,
         byMachine,
         speed,
-        forecastNs,
+        planned,
       }),
     [
       frames,
@@ -80,7 +81,7 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
       lit,
       byMachine,
       speed,
-      forecastNs,
+      planned,
     ],
   )
 
@@ -152,9 +153,9 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         }}
         onPointerLeave={() => setHovered(null)}
       />
-      {forecastNs !== null && (
+      {planned !== null && (
         <span className="pointer-events-none absolute right-2 bottom-0 bg-leaf/80 px-1 text-xs text-faint">
-          outline: work with the plan
+          line: work with the plan, in the middle of every few frames; band: its range
         </span>
       )}
       {hovered !== null && (
@@ -163,7 +164,7 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
           budgetMs={budgetMs}
           frame={hovered.frame}
           x={hovered.x}
-          forecastNs={forecastNs?.[hovered.frame] ?? null}
+          forecastNs={plannedNs(planned, hovered.frame)}
         />
       )}
     </div>

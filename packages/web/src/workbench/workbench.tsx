@@ -111,7 +111,7 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
             <Evidence take={take} budgetMs={budgetMs} />
           </div>
         </div>
-        <PlanColumn take={take} budgetMs={budgetMs} />
+        <PlanColumn take={take} />
       </div>
     </div>
   )

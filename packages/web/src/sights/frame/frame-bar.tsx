@@ -4,6 +4,7 @@ import { IconButton } from '../../components/button.tsx'
 import { Choice } from '../../components/choice.tsx'
 import { Hint } from '../../components/hint.tsx'
 import { count, ms, percent, plural } from '@lapsus/core/words'
+import { plannedNs } from '../../plan/planned-frames.ts'
 import { useForecastFrames } from '../../plan/use-forecast.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
@@ -14,6 +15,7 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
   const { frame, planned, change } = useView()
   const { frames } = take
   const forecast = useForecastFrames(take)
+  const afterNs = plannedNs(forecast, frame)
   const { step, stepOver } = frameSteps(take, budgetMs)
   const workMs = frames.workNs[frame]! / NS_PER_MS
   const waits = WAIT_REASONS.filter((reason) => frames.waitNs[reason][frame]! > 0)
@@ -55,9 +57,9 @@ export function FrameBar({ take, budgetMs }: { take: OpenTake; budgetMs: number 
           />
         </>
       )}
-      {planned && forecast !== null && (
+      {planned && afterNs !== null && (
         <span className="whitespace-nowrap tabular-nums" data-testid="planned-work">
-          → {ms(forecast.workNs[frame]! / NS_PER_MS)}
+          → {ms(afterNs / NS_PER_MS)}
         </span>
       )}
     </div>

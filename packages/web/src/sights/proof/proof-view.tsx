@@ -13,6 +13,7 @@ import { theDesk } from '../../plan/desk-client.ts'
 import type { OtherTake } from '../../plan/desk.ts'
 import { usePlan } from '../../state/plan.ts'
 import type { OpenTake } from '../../state/take.ts'
+import { useFramesQuery } from '../../state/frames-query.ts'
 import { useView } from '../../state/view.ts'
 import { drawProofStrip } from './draw-proof-strip.ts'
 
@@ -200,8 +201,9 @@ function Strips({
   other: OtherTake | null
   budgetMs: number
 }) {
+  const { from, to } = useFramesQuery(take)
   const rows = [
-    { words: 'recorded before', workNs: take.frames.workNs },
+    { words: 'recorded before', workNs: take.frames.workNs.subarray(from, to + 1) },
     { words: 'forecast', workNs: forecastNs },
     ...(other === null ? [] : [{ words: 'recorded with the fix', workNs: other.workNs }]),
   ]
