@@ -314,4 +314,53 @@ export const SCENES: Record<string, Scene> = {
       takenNs: every(200, frame, 50) ? 4 * MS : every(7, frame) ? 900_000 : 0,
     })),
   },
+  'a machine that is slow at times': {
+    kind: 'interruptions',
+    frames: frames(900, (frame) => {
+      const times = [130, 131, 400, 700].includes(frame) ? 3 : 1
+      return { inside: ['a', 'b', 'c', 'd'].map((name) => run(name, 3 * MS * times)) }
+    }),
+  },
+  'runs that are struck': {
+    kind: 'interruptions',
+    frames: frames(900, (frame) => ({
+      inside: ['a', 'b', 'c', 'd'].map((name, i) =>
+        run(name, 3 * MS + ([100, 260, 410, 590, 800].indexOf(frame) % 4 === i ? 9 * MS : 0)),
+      ),
+    })),
+  },
+  'a heap that fills up': {
+    kind: 'growth',
+    frames: frames(1500, (frame) => ({
+      // Between collections 10 kB a frame come, of which 1 kB stays.
+      gauges: { heap: 5e6 + frame * 1_000 + (frame % 50) * 9_000 },
+      inside: every(50, frame) ? [run('collection (minor)', MS)] : [],
+      lives: { ghost: [every(25, frame) ? 1 : 0, 0] },
+    })),
+    game: { markers: COLLECT, conditions: { more: { 'memory limit MB': 10 } } },
+  },
+  'a heap that stays as it is': {
+    kind: 'growth',
+    frames: frames(600, (frame) => ({
+      gauges: { heap: 5e6 + (frame % 50) * 9_000 },
+      lives: { ghost: [every(25, frame) ? 1 : 0, 0] },
+    })),
+    game: { markers: COLLECT, conditions: { more: { 'memory limit MB': 10 } } },
+  },
+  'a heap that empties': {
+    kind: 'growth',
+    frames: frames(600, (frame) => ({
+      ...(frame < 20 ? {} : { gauges: { heap: 9e6 - frame * 1_000 } }),
+      lives: { ghost: [every(25, frame) ? 1 : 0, 0] },
+    })),
+    game: { conditions: { more: { 'memory limit MB': 10 } } },
+  },
+  'instances of which few are told': {
+    kind: 'needless-updates',
+    frames: frames(200, (frame) => ({
+      inside: runs(40, 'npc', 30_000),
+      ...(frame === 50 ? { updaters: { npcs: [60, 40, 10] as [number, number, number] } } : {}),
+    })),
+    game: { classes: { npcs: 'npc' } },
+  },
 }

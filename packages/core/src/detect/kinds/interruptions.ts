@@ -24,11 +24,16 @@ const interruptions: Detector = (evidence) => {
     : []
   const away = [...told, ...struck]
   const slow = spikes.filter(({ machine }) => machine?.by === 'slower')
-  const slowFrames = slow.map(({ frame, machine }) => ({ frame, ns: machine!.excessNs }))
-  const all = [...away, ...slowFrames]
+  // Of all frames of an episode as much as of its worst one.
+  const slowed = slow.map(({ frame, frames, machine, excessNs, severityNs }) => ({
+    ...{ frame, frames },
+    ns: severityNs * (machine!.excessNs / excessNs),
+  }))
+  const all = [...away.map((one) => ({ ...one, frames: 1 })), ...slowed]
   if (away.length < LEAST_TIMES && slow.length < LEAST_TIMES) return []
   const sumNs = all.reduce((sum, { ns }) => sum + ns, 0)
-  const struckFrames = new Set(all.map(({ frame }) => frame)).size
+  const framesAt = new Map(all.map(({ frame, frames }) => [frame, frames]))
+  const struckFrames = [...framesAt.values()].reduce((sum, frames) => sum + frames, 0)
   const worst = all.sort((a, b) => b.ns - a.ns)
   return [
     {
