@@ -104,4 +104,37 @@ describe('forecasts follow through', () => {
     const played = recorded.map((_, i) => 10 * cost(Math.min(18, lights(i))))
     workNs.forEach((ns, i) => expect(ns / played[i]!, `frame ${i}`).to.be.closeTo(1, 0.02))
   })
+
+  it('moved work costs what the machine costs where it lands', () => {
+    // Half as fast again from frame 120 on: everything takes 1.5 times as long.
+    const slow = (frame: number) => (frame < 120 ? 1 : 1.5)
+    const played = (auditAt: (frame: number) => boolean): TestFrame[] =>
+      Array.from({ length: 240 }, (_, frame) => ({
+        runs: [
+          ...['input', 'sim', 'sound', 'draw'].map((name) => run(name, MS * slow(frame))),
+          ...(frame % 60 === 10 ? [run('sweep', 3 * MS * slow(frame))] : []),
+          ...(auditAt(frame) ? [run('audit', 2 * MS * slow(frame))] : []),
+        ],
+      }))
+    const together = played((frame) => frame % 60 === 10)
+    const parted = item('stagger', ['sweep'], { with: 'audit', 'shift audit': 55 })
+    const { workNs } = forecastOn(together, [parted]).forecast.frames
+    // One of them falls from the fast half into the slow one: 2 ms there are 3 ms here.
+    expectWork(
+      workNs,
+      workOf(played((frame) => frame % 60 === 5 && frame > 10)).map(
+        (ns, frame) => ns + (frame === 239 ? 3 * MS : 0),
+      ),
+    )
+    const bursts = together.map((frame, i) =>
+      i === 118 ? { runs: [...frame.runs, run('plan', 12 * MS)] } : frame,
+    )
+    const sliced = forecastOn(bursts, [item('slice', ['plan'], { budget: 4, cost: 0, piece: 0 })]).forecast
+    expect(sliced.items[0]!.refusal).to.equal(null)
+    const added = [118, 119, 120, 121].map(
+      (frame) => (sliced.frames.workNs[frame]! - workOf(together)[frame]!) / MS,
+    )
+    // 8 ms are done before; the 4 that are left are 6 there, of which 4 fit into the first frame.
+    expect(added.map((ms) => Number(ms.toFixed(3)))).to.deep.equal([4, 4, 4, 2])
+  })
 })

@@ -4,11 +4,12 @@ import {
   collectionsOf,
   gatherEvidence,
   heapOf,
+  RAMP_MOMENT,
   type Collection,
   type Evidence,
 } from '../detect/index.ts'
 import { percentileInPlace, sum } from '../stats/index.ts'
-import { dense, pacingOf, type Study } from '../study/index.ts'
+import { dense, factorByFrame, pacingOf, sideOf, type Study } from '../study/index.ts'
 import { NO_PATH } from '../take/index.ts'
 
 export const COLUMNS = ['selfNs', 'calls', 'bytes', 'needlessNs', 'repeatedNs'] as const
@@ -30,6 +31,8 @@ export interface Base {
   periodNs: number | null
   /** Largest heap seen, bytes; null where it is not known. */
   heapBytes: number | null
+  /** How many times as long as usual code takes, by frame; 1 where the machine is as usual, or nobody can tell. */
+  slowness: Float64Array
   /** As recorded; to be read, not written. */
   columns(path: number): PathColumns
   /** The column of all that say nothing about themselves. */
@@ -63,6 +66,7 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
     collections: byKind(collectionsOf(study)),
     periodNs: refreshPeriod(study),
     heapBytes: highestHeap(study),
+    slowness: slownessOf(evidence),
     zeros,
     columns(path) {
       let own = columns.get(path)
@@ -81,6 +85,12 @@ export function baseOf(study: Study, evidence: Evidence = gatherEvidence(study))
       return known.get(key) as T
     },
   }
+}
+
+/** In a ramp nobody can tell load from machine. */
+function slownessOf({ study, speed, count }: Evidence): Float64Array {
+  if (study.moments.some(({ name }) => name === RAMP_MOMENT)) return new Float64Array(count).fill(1)
+  return factorByFrame(speed, count).map((factor) => (sideOf(factor) === 0 ? 1 : factor))
 }
 
 /** Frames of which it is not known allocated as much as the others, on average. */

@@ -76,7 +76,7 @@ export const remedy: Remedy = {
         `a slice of ${ms(budgetNs / 1e6)} does not fit: typical frames leave ${ms(Math.max(0, typical) / 1e6)}`,
       )
     }
-    const queue = runQueue(tree, budgetNs, numberOf(values, 'piece') * 1e6)
+    const queue = runQueue(tree, budgetNs, numberOf(values, 'piece') * 1e6, site.base.slowness)
     const keep = site.filled(1)
     const put = site.filled(0)
     const extraNs = site.filled(0)

@@ -186,9 +186,16 @@ function moveLater(site: Site, path: number, frames: number): Change {
   if (frames === 0) return { path }
   const tree = site.replay.treeNs(path)
   const put = site.filled(0)
-  for (let frame = 0; frame < count; frame++) put[Math.min(count - 1, frame + frames)]! += tree[frame]!
+  for (let frame = 0; frame < count; frame++) {
+    const to = Math.min(count - 1, frame + frames)
+    put[to]! += landedNs(site, tree[frame]!, frame, to)
+  }
   return { path, keep: site.filled(0), put, keepBytes: site.filled(1) }
 }
+
+/** What work of one frame costs in another, ns: as much as the machine makes it cost there. */
+const landedNs = ({ base: { slowness } }: Site, ns: number, from: number, to: number): number =>
+  from === to ? ns : ns * (slowness[to]! / slowness[from]!)
 
 /** Of what runs in every frame only a part, another each time. */
 function inTurn(site: Site, parts: number): Outcome {
@@ -206,7 +213,10 @@ function spreadOut(site: Site, parts: number): Outcome {
   const after = site.filled(0)
   for (let frame = 0; frame < count; frame++) {
     if (tree[frame] === 0) continue
-    for (let part = 0; part < parts; part++) after[Math.min(count - 1, frame + part)]! += tree[frame]! / parts
+    for (let part = 0; part < parts; part++) {
+      const to = Math.min(count - 1, frame + part)
+      after[to]! += landedNs(site, tree[frame]! / parts, frame, to)
+    }
   }
   const keep = tree.map((ns, frame) => (ns > 0 ? Math.min(1, after[frame]! / ns) : 1))
   const put = after.map((ns, frame) => Math.max(0, ns - tree[frame]! * keep[frame]!))
