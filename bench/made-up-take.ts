@@ -34,7 +34,7 @@ export const declaration: DeclareRecord = {
     { id: 0, name: 'main' },
     { id: 1, name: 'worker 1' },
   ],
-  gauges: [{ id: 0, name: 'entities', unit: '' }],
+  gauges: [{ id: 0, name: 'entities', unit: '', variants: [] }],
   watches: [],
   classes: [],
 }

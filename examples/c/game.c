@@ -1,4 +1,4 @@
-/* A little game loop that records itself: cc -std=c99 -O2 -o game game.c && ./game night.lapsus */
+/* A little game loop that records itself: cc -std=c99 -O2 -o game game.c -lm && ./game night.lapsus */
 #define _POSIX_C_SOURCE 199309L
 #include "lapsus.h"
 
@@ -26,7 +26,8 @@ static int fly(int bat, int frame) {
 }
 
 int main(int count, char **arguments) {
-    int update, bat_update, hunt, bats, frame, bat;
+    static const char *const ways[] = { "every pair", "every other pair" };
+    int update, bat_update, hunt, bats, way, frame, bat;
     if (count != 2 || !lapsus_open(&take, arguments[1], "Bats in C", 60.0, "release", "this machine")) {
         fprintf(stderr, "expected the name of a file that can be written\n");
         return 1;
@@ -35,6 +36,7 @@ int main(int count, char **arguments) {
     bat_update = lapsus_marker(&take, "bat.update", "simulation", "work");
     hunt = lapsus_marker(&take, "hunt", "simulation", "work");
     bats = lapsus_gauge_id(&take, "bats");
+    way = lapsus_trial(&take, "hunt", ways, 2, 10);
     for (frame = 0; frame < FRAMES; frame++) {
         lapsus_frame(&take);
         lapsus_gauge(&take, bats, BATS);
@@ -44,10 +46,11 @@ int main(int count, char **arguments) {
             lapsus_leave(&take, fly(bat, frame) ? LAPSUS_CHANGED : LAPSUS_UNCHANGED);
         }
         lapsus_leave(&take, LAPSUS_UNSAID);
-        if (frame % 50 == 49) {
+        if (frame % 5 == 4) {
             volatile double near = 0;
+            int step = 1 + lapsus_variant(&take, way);
             lapsus_enter(&take, hunt);
-            for (bat = 0; bat < BATS * BATS; bat++) near += fabs(x[bat % BATS] - x[bat / BATS]);
+            for (bat = 0; bat < BATS * BATS; bat += step) near += fabs(x[bat % BATS] - x[bat / BATS]);
             lapsus_leave(&take, LAPSUS_CHANGED);
         }
     }

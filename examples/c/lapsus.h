@@ -30,6 +30,8 @@
 #define LAPSUS_FRAMES 256
 #define LAPSUS_MARKERS 512
 #define LAPSUS_GAUGES 32
+#define LAPSUS_TRIALS 8
+#define LAPSUS_VARIANTS 8
 #define LAPSUS_DEPTH 64
 #define LAPSUS_NAME 200
 
@@ -53,6 +55,13 @@ typedef struct {
     char marker_group[LAPSUS_MARKERS][LAPSUS_NAME + 1];
     const char *marker_kind[LAPSUS_MARKERS];
     char gauge_name[LAPSUS_GAUGES][LAPSUS_NAME + 1];
+    /* Trials: the gauge that tells which variant is in use, and what is left of its block and of its round. */
+    int trials;
+    int trial_gauge[LAPSUS_TRIALS], trial_count[LAPSUS_TRIALS], trial_frames[LAPSUS_TRIALS];
+    int trial_now[LAPSUS_TRIALS], trial_left[LAPSUS_TRIALS], trial_open[LAPSUS_TRIALS];
+    int trial_round[LAPSUS_TRIALS][LAPSUS_VARIANTS];
+    char variant_name[LAPSUS_TRIALS][LAPSUS_VARIANTS][LAPSUS_NAME + 1];
+    uint64_t random;
     /* Of the chunk to come. One element a frame: */
     uint64_t frame_start[LAPSUS_FRAMES], frame_duration[LAPSUS_FRAMES];
     uint32_t frame_spans[LAPSUS_FRAMES];
@@ -132,8 +141,15 @@ static void lapsus_column64(lapsus_take *t, const char *key, const uint64_t *val
 
 /* ---- records ---- */
 
-static void lapsus_declare(lapsus_take *t) {
+/* The trial whose variants a gauge tells; -1 for other gauges. */
+static int lapsus_trial_of(const lapsus_take *t, int gauge) {
     int i;
+    for (i = 0; i < t->trials; i++) if (t->trial_gauge[i] == gauge) return i;
+    return -1;
+}
+
+static void lapsus_declare(lapsus_take *t) {
+    int i, j;
     if (t->markers == t->markers_sent && t->gauges == t->gauges_sent && t->sequence > 0) return;
     lapsus_head(t, 5, 5);
     lapsus_key_text(t, "record", "declare");
@@ -155,9 +171,14 @@ static void lapsus_declare(lapsus_take *t) {
     lapsus_text(t, "gauges");
     lapsus_head(t, 4, (uint64_t)(t->gauges - t->gauges_sent));
     for (i = t->gauges_sent; i < t->gauges; i++) {
-        lapsus_head(t, 5, 2);
+        int trial = lapsus_trial_of(t, i);
+        lapsus_head(t, 5, trial < 0 ? 2 : 3);
         lapsus_key_uint(t, "id", (uint64_t)i);
         lapsus_key_text(t, "name", t->gauge_name[i]);
+        if (trial < 0) continue;
+        lapsus_text(t, "variants");
+        lapsus_head(t, 4, (uint64_t)t->trial_count[trial]);
+        for (j = 0; j < t->trial_count[trial]; j++) lapsus_text(t, t->variant_name[trial][j]);
     }
     t->markers_sent = t->markers;
     t->gauges_sent = t->gauges;
@@ -245,6 +266,7 @@ static int lapsus_open(lapsus_take *t, const char *path, const char *game, doubl
     t->file = fopen(path, "wb");
     if (t->file == NULL) return 0;
     t->origin_ns = lapsus_now_ns();
+    t->random = t->origin_ns | 1;
 #ifdef __linux__
     t->ready = fopen("/proc/thread-self/schedstat", "r");
     if (t->ready != NULL) setvbuf(t->ready, NULL, _IONBF, 0);
@@ -290,6 +312,48 @@ static int lapsus_gauge_id(lapsus_take *t, const char *name) {
     return id;
 }
 
+/*
+ * Tries variants of the same code against each other: they are used in turn, each for a block of frames, in random order.
+ * Returns what lapsus_variant takes; -1, and variant 0 for ever, where there are too many.
+ */
+static int lapsus_trial(lapsus_take *t, const char *name, const char *const *variants, int count, int frames) {
+    int id = t->trials, i;
+    if (id == LAPSUS_TRIALS || count < 2 || count > LAPSUS_VARIANTS || t->gauges == LAPSUS_GAUGES) return -1;
+    t->trials++;
+    t->trial_gauge[id] = lapsus_gauge_id(t, name);
+    t->trial_count[id] = count;
+    t->trial_frames[id] = frames > 0 ? frames : 60;
+    t->trial_now[id] = t->trial_left[id] = t->trial_open[id] = 0;
+    for (i = 0; i < count; i++) strncpy(t->variant_name[id][i], variants[i], LAPSUS_NAME);
+    return id;
+}
+
+/* The number of the variant to use now, from 0. */
+static int lapsus_variant(const lapsus_take *t, int trial) {
+    return trial < 0 ? 0 : t->trial_now[trial];
+}
+
+/* Each variant comes once in every round: rounds differ in order only (xorshift, Fisher and Yates). */
+static void lapsus_turn(lapsus_take *t, int trial) {
+    int *round = t->trial_round[trial], i;
+    if (t->trial_left[trial]-- > 0) return;
+    if (t->trial_open[trial] == 0) {
+        t->trial_open[trial] = t->trial_count[trial];
+        for (i = 0; i < t->trial_count[trial]; i++) round[i] = i;
+        for (i = t->trial_count[trial] - 1; i > 0; i--) {
+            int other, kept = round[i];
+            t->random ^= t->random << 13;
+            t->random ^= t->random >> 7;
+            t->random ^= t->random << 17;
+            other = (int)(t->random % (uint64_t)(i + 1));
+            round[i] = round[other];
+            round[other] = kept;
+        }
+    }
+    t->trial_now[trial] = round[--t->trial_open[trial]];
+    t->trial_left[trial] = t->trial_frames[trial] - 1;
+}
+
 static void lapsus_leave(lapsus_take *t, int effect) {
     uint64_t now = lapsus_now_ns();
     int at;
@@ -329,11 +393,18 @@ static void lapsus_close_frame(lapsus_take *t) {
     t->frames++;
 }
 
+static void lapsus_gauge(lapsus_take *t, int gauge, double value);
+
 /* Closes the last frame and opens the next: at the top of each turn of the loop. */
 static void lapsus_frame(lapsus_take *t) {
+    int i;
     lapsus_close_frame(t);
     if (t->frames == LAPSUS_FRAMES || t->spans > LAPSUS_SPANS / 2) lapsus_flush(t);
     t->frame_open = 1;
+    for (i = 0; i < t->trials; i++) {
+        lapsus_turn(t, i);
+        lapsus_gauge(t, t->trial_gauge[i], t->trial_now[i]);
+    }
     t->frame_start_ns = lapsus_now_ns() - t->origin_ns;
 }
 

@@ -38,6 +38,11 @@ const command = new Command('moth-post')
     flawList,
     parseFlaws('all'),
   )
+  .addOption(
+    new Option('--trial <flaw>', 'play this flaw and its fix in turn, in blocks of frames').choices(
+      Object.keys(FLAWS).filter((flaw) => flaw !== 'letter-churn'),
+    ),
+  )
   .option('--letters <n>', 'letters that arrive each second', numberFrom(0, 10_000), DEFAULTS.letters)
   .option('--moths <n>', 'moths on duty', numberFrom(1, 10_000), DEFAULTS.moths)
   .option('--target <fps>', 'frames a second, which the display shows', numberFrom(1, 1000), DEFAULT_TARGET)

@@ -14,6 +14,8 @@ export interface PlayOptions {
   seconds: number
   seed: number
   flaws: Set<Flaw>
+  /** One that is played with its fix in turn; it counts among the flaws while it is. */
+  trial?: Flaw
   letters: number
   moths: number
   /** Frames a second to aim for; also the display's refresh. */
@@ -38,10 +40,15 @@ const ARCHIVE_EVERY_S = 7
 const FIRST_ARCHIVE_S = 3.5
 const SLOW_ARCHIVE_MS = 90
 
+/** Variants of a trial. */
+const FLAWED = 'flaw'
+const MENDED = 'fix'
+
 /** Plays a night. @returns what to say about it */
 export async function play(options: PlayOptions): Promise<string> {
   const { seconds, seed, flaws, letters, moths, target, paced, graphics, routes, ramp } = options
-  const archive = options.archive ?? (flaws.has('step-pileup') ? SLOW_ARCHIVE_MS : 0)
+  const archive =
+    options.archive ?? (flaws.has('step-pileup') || options.trial === 'step-pileup' ? SLOW_ARCHIVE_MS : 0)
   const probe = createProbe({
     game: GAME,
     target,
@@ -54,6 +61,7 @@ export async function play(options: PlayOptions): Promise<string> {
       ...(isInsideHandset() ? { device: HANDSET } : {}),
       more: {
         flaws: [...flaws].join(', ') || 'none',
+        ...(options.trial === undefined ? {} : { trial: options.trial }),
         routes,
         paced,
         ...(graphics > 0 ? { 'graphics ms': graphics } : {}),
@@ -71,6 +79,7 @@ export async function play(options: PlayOptions): Promise<string> {
     probe,
     helpers,
   )
+  const trial = options.trial === undefined ? null : probe.trial(options.trial, [FLAWED, MENDED])
   const display = new Display(graphics)
   const { markers } = post.world
   let stopped = false
@@ -86,6 +95,8 @@ export async function play(options: PlayOptions): Promise<string> {
   const firstArchive = Math.round(FIRST_ARCHIVE_S * target)
   for (let frame = 0; frame < frames && !stopped; frame++) {
     probe.frame()
+    if (trial?.is(FLAWED)) flaws.add(options.trial!)
+    else if (trial !== null) flaws.delete(options.trial!)
     if (ramp && frame === 0) probe.moment('ramp', { seconds })
     const nowMs = performance.now()
     owedSteps = Math.min(LONGEST_CATCH_UP, owedSteps + stepsPerFrame)

@@ -55,6 +55,9 @@ export function checkTake(value: unknown): TakeDetail {
   for (const named of ['gauges', 'watches', 'classes']) {
     for (const item of list(fields, named, MOST)) text(item, 'name')
   }
+  for (const gauge of list(fields, 'gauges', MOST)) {
+    if (!Array.isArray(gauge['variants'])) throw bad('variants', 'an array', gauge['variants'])
+  }
   list(fields, 'paths', MOST).forEach((path, i) => {
     whole(path, 'parent', -1, i - 1)
     count(path, 'lane')

@@ -29,6 +29,7 @@ import { nightRecords } from '../../core/test/support/night.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { testServer } from '../../server/test/support.ts'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
+import type { TrialAnswer } from '@lapsus/core/questions/trial'
 import type { Inspection } from '../src/inspect.ts'
 
 const ROOT = join(import.meta.dirname, '../../..')
@@ -401,7 +402,12 @@ describe('lapsus and other formats', () => {
     expect(take.conditions).to.deep.equal({ build: 'release', device: 'this machine', runtime: 'C' })
     const bat = ledger.find(({ path: names }) => names.join('>') === 'bats.update>bat.update')!
     expect(bat).to.include({ calls: 300 * 200, needless: 300 * 67 })
-    expect(ledger.find(({ path: names }) => names[0] === 'hunt')!.calls).to.equal(6)
+    expect(ledger.find(({ path: names }) => names[0] === 'hunt')!.calls).to.equal(60)
+    const trial = JSON.parse((await lapsus(['ask', 'trial', path])).out) as TrialAnswer
+    expect(trial).to.deep.include({ name: 'hunt', variants: ['every pair', 'every other pair'], rounds: 15 })
+    const hunts = trial.results[0]!.paths.find(({ path: names }) => names[0] === 'hunt')!
+    // Half of the pairs cost half as much, whatever else the machine does.
+    expect(hunts.after / hunts.before).to.be.within(0.2, 0.9)
     // Where the system tells how long it kept the thread waiting, every frame says it.
     const taken: number[] = []
     new RecordReader().push(readFileSync(path), (record) => {

@@ -17,6 +17,7 @@ import { UpdaterGroup } from './updater.ts'
 interface Gauge {
   name: string
   unit: string
+  variants: string[]
   value: number
   isSet: boolean
   noted: Columns<'frame' | 'value'>
@@ -47,10 +48,12 @@ export class FrameSamples {
   /** Values noted since they were last taken. */
   noted = 0
 
-  gaugeId(name: string, unit: unknown): number {
+  /** @param variants of a trial */
+  gaugeId(name: string, unit: unknown, variants: string[] = []): number {
     return idOf(this.gauges, name, LIMITS.gauges, (short) => ({
       name: short,
       unit: textOf(unit).slice(0, LIMITS.nameLength),
+      variants,
       value: 0,
       isSet: false,
       noted: new Columns(['frame', 'value']),

@@ -13,7 +13,7 @@ import {
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
 import { FrameSamples } from './frame-samples.ts'
-import { fieldOf, isAmount, isHandle, safely, shortName } from './given.ts'
+import { fieldOf, isAmount, isHandle, numberField, safely, shortName } from './given.ts'
 import type { CollectionWatcher, MemoryAccess } from './heap.ts'
 import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
 import { LaneProbe, receiveLanes } from './lane-link.ts'
@@ -30,6 +30,7 @@ import {
   type WatchId,
 } from './span-recorder.ts'
 import { TakeStream, type AllDeclared, type ChunkContent } from './take-stream.ts'
+import { namedVariants, Trial } from './trial.ts'
 import { Updater, UpdaterGroup } from './updater.ts'
 
 /** A gauge's handle: what `gauge` takes. */
@@ -87,6 +88,7 @@ export class Probe extends SpanRecorder {
   readonly #samples = new FrameSamples()
   readonly #heapGauge: GaugeId | null
   readonly #stolenGauge: GaugeId | null
+  readonly #trials: { trial: Trial; gauge: number }[] = []
   #sink: Sink | null
   #stream: TakeStream | null = null
   #outlet: Outlet | null = null
@@ -192,6 +194,22 @@ export class Probe extends SpanRecorder {
     if (!isHandle(gauge, this.#samples.gauges.length)) this.problems.note('gauges do not exist')
     else if (Number.isFinite(value)) this.#samples.setGauge(gauge, value)
     else this.problems.note('values were not numbers', `gauge ${this.#samples.gauges[gauge]!.name}`)
+  }
+
+  /**
+   * Tries variants of the same code against each other: says which is to be used now, and changes it in blocks of frames,
+   * in random order. The first is used where nothing is recorded.
+   * @param variants their names, two or more, each once
+   * @param options.frames length of a block
+   */
+  trial(name: string, variants: readonly string[], options: { frames?: number } = {}): Trial {
+    const names = namedVariants(variants)
+    if (names.length < 2) this.problems.note('trials had not two variants', shortName(name))
+    const gauge = names.length < 2 ? null : this.#samples.gaugeId(name, '', names)
+    const frames = numberField(options, 'frames')
+    const trial = new Trial(names, frames)
+    if (gauge !== null && isHandle(gauge, this.#samples.gauges.length)) this.#trials.push({ trial, gauge })
+    return trial
   }
 
   /** Declares a value whose changes are counted, once, outside the loop. */
@@ -369,6 +387,8 @@ export class Probe extends SpanRecorder {
     this.#frameStartMs = nowMs
     this.#frameFirstSpan = this.count
     this.#frameSteps = 0
+    if (this.#sink === null) return
+    for (const { trial, gauge } of this.#trials) this.#samples.setGauge(gauge, trial.turn())
   }
 
   #closeFrame(nowMs: number): void {
@@ -485,7 +505,7 @@ export class Probe extends SpanRecorder {
     return {
       markers: this.markers.map((marker: DeclaredMarker, id) => ({ id, ...marker })),
       lanes: this.#late.laneNames.map((name, id) => ({ id, name })),
-      gauges: gauges.map(({ name, unit }, id) => ({ id, name, unit })),
+      gauges: gauges.map(({ name, unit, variants }, id) => ({ id, name, unit, variants })),
       watches: watches.map(({ name }, id) => ({ id, name })),
       classes: classes.map(({ name, marker }, id) => ({ id, name, marker })),
     }

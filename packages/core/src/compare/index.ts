@@ -1,2 +1,3 @@
 export * from './likeness.ts'
 export * from './proof.ts'
+export * from './trial.ts'

@@ -17,9 +17,9 @@ export interface LoadSource {
 /** Gauges that count things, and instances of classes. */
 export function loadSources(study: Study): LoadSource[] {
   const gauges = [...study.gauges].flatMap(([gauge, values]): LoadSource[] => {
-    const { name, unit } = study.declarations.gauge(gauge)
-    // Bytes and times are what things cost, not how many there are.
-    return ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit)
+    const { name, unit, variants } = study.declarations.gauge(gauge)
+    // Bytes and times are what things cost, and numbers of variants only names: not how many there are.
+    return variants.length > 0 || ['bytes', 'ms', 's', 'ns', 'µs', '%'].includes(unit)
       ? []
       : [{ id: `gauge ${gauge}`, gauge, class: null, name, values, relative: false }]
   })

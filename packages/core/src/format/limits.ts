@@ -23,6 +23,8 @@ export const LIMITS = {
   markers: 16_384,
   lanes: 256,
   gauges: 1_024,
+  /** Variants of one trial. */
+  variants: 16,
   /** Watched values a take may declare, or one marker may name. */
   watches: 1_024,
   /** Classes of instances a take may declare. */

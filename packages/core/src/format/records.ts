@@ -110,6 +110,8 @@ export interface GaugeDeclaration {
   id: number
   name: string
   unit: string
+  /** Of a trial: what is used in turn; the gauge's value is the number of the one in use, from 0. Empty for other gauges. */
+  variants: string[]
 }
 /** A value whose changes are counted. */
 export interface WatchDeclaration {

@@ -148,6 +148,13 @@ function scalars(fields: Fields, field: string): Record<string, string | number 
   return fields as Record<string, string | number | boolean>
 }
 
+function variantsOf(gauge: Fields): string[] {
+  const variants = texts(gauge, 'variants', LIMITS.variants)
+  if (variants.length === 1 || new Set(variants).size < variants.length)
+    throw bad('variants', 'names of two variants or more, each once', variants)
+  return variants
+}
+
 function declareRecord(fields: Fields): DeclareRecord {
   return {
     record: 'declare',
@@ -161,6 +168,7 @@ function declareRecord(fields: Fields): DeclareRecord {
       id: whole(gauge, 'id', 0, LIMITS.gauges - 1),
       name: text(gauge, 'name'),
       unit: text(gauge, 'unit', ''),
+      variants: variantsOf(gauge),
     })),
     watches: list(fields, 'watches', LIMITS.watches).map((watch) => ({
       id: whole(watch, 'id', 0, LIMITS.watches - 1),

@@ -43,7 +43,11 @@ const wireDeclare = (record: DeclareRecord) => ({
   sequence: record.sequence,
   markers: record.markers.map(wireMarker),
   lanes: record.lanes,
-  gauges: record.gauges.map((gauge) => ({ ...gauge, unit: gauge.unit || undefined })),
+  gauges: record.gauges.map((gauge) => ({
+    ...gauge,
+    unit: gauge.unit || undefined,
+    variants: some(gauge.variants),
+  })),
   watches: some(record.watches),
   classes: some(record.classes.map((item) => ({ ...item, marker: item.marker ?? undefined }))),
 })

@@ -112,6 +112,20 @@ export function concatFrames(parts: readonly FrameColumns[]): FrameColumns {
 export const cutFrames = (frames: FrameColumns, from: number, to: number): FrameColumns =>
   framesOf((column) => column.of(frames).subarray(from, to), cutOther(frames.other, from, to))
 
+/** The frames with these numbers, in this order. */
+export const pickFrames = (frames: FrameColumns, at: Uint32Array): FrameColumns =>
+  framesOf(
+    (column) => picked(column.of(frames), at),
+    Object.fromEntries(Object.entries(frames.other).map(([name, values]) => [name, picked(values, at)])),
+  )
+
+/** The elements with these numbers, as a column of the same type. */
+export function picked<C extends Column>(values: C, at: Uint32Array): C {
+  const some = values.slice(0, at.length) as C
+  for (let i = 0; i < at.length; i++) some[i] = values[at[i]!]!
+  return some
+}
+
 export const cutOther = (other: OtherColumns, from: number, to: number): OtherColumns =>
   Object.fromEntries(Object.entries(other).map(([name, column]) => [name, column.subarray(from, to)]))
 

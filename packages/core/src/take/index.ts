@@ -3,6 +3,8 @@ export * from './digest.ts'
 export {
   concatFrames,
   cutFrames,
+  picked,
+  pickFrames,
   emptyFrames,
   WAIT_REASONS,
   type FrameColumns,

@@ -52,6 +52,8 @@ export interface TestGame {
   markers?: Record<string, { kind?: MarkerKind; tags?: string[]; watches?: string[]; group?: string }>
   /** Marker that runs once for each updater of a class. */
   classes?: Record<string, string | null>
+  /** Variants by name of the gauge that tells which is in use. */
+  trials?: Record<string, string[]>
   target?: number
   conditions?: Conditions
   jobs?: JobEvents
@@ -91,7 +93,12 @@ export function recordsFrom(frames: TestFrame[], game: TestGame = {}): [DeclareR
       { id: 0, name: 'main' },
       { id: 1, name: 'worker' },
     ],
-    gauges: ids.gauges.map((name, at) => ({ id: at, name, unit: name === 'heap' ? 'bytes' : '' })),
+    gauges: ids.gauges.map((name, at) => ({
+      id: at,
+      name,
+      unit: name === 'heap' ? 'bytes' : '',
+      variants: game.trials?.[name] ?? [],
+    })),
     watches: ids.watches.map((name, at) => ({ id: at, name })),
     classes: ids.classes.map((name, at) => {
       const marker = game.classes?.[name] ?? null

@@ -64,7 +64,7 @@ export const declareRecord = (sequence: number, markers: TestMarker[], lanes = [
     watches: [],
   })),
   lanes: lanes.map((name, id) => ({ id, name })),
-  gauges: [{ id: 0, name: 'letters', unit: '' }],
+  gauges: [{ id: 0, name: 'letters', unit: '', variants: [] }],
   watches: [{ id: 0, name: 'tally' }],
   classes: [{ id: 0, name: 'letter', marker: null }],
 })

@@ -187,7 +187,8 @@ export class TakeWriter {
       this.#commit(record.sequence, {}, async (transaction) => {
         await createInBatches(this.#store.markers, markers, transaction)
         await createInBatches(this.#store.lanes, own(added.lanes), transaction)
-        await createInBatches(this.#store.gauges, own(added.gauges), transaction)
+        const gauges = added.gauges.map((gauge) => ({ ...gauge, variants: json(gauge.variants) }))
+        await createInBatches(this.#store.gauges, own(gauges), transaction)
         await createInBatches(this.#store.watches, own(added.watches), transaction)
         await createInBatches(this.#store.classes, own(added.classes), transaction)
       })

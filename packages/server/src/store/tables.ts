@@ -79,7 +79,14 @@ export const TABLES = {
     watches: longTextOrNone(),
   },
   lanes: { takeId: takeId(), id: integerKey(), name: text(200) },
-  gauges: { takeId: takeId(), id: integerKey(), name: text(200), unit: text(200) },
+  gauges: {
+    takeId: takeId(),
+    id: integerKey(),
+    name: text(200),
+    unit: text(200),
+    /** JSON: an array of texts; null for none. */
+    variants: longTextOrNone(),
+  },
   watches: { takeId: takeId(), id: integerKey(), name: text(200) },
   classes: { takeId: takeId(), id: integerKey(), name: text(200), marker: integerOrNone() },
   paths: { takeId: takeId(), id: integerKey(), parent: integer(), lane: small(), marker: integer() },

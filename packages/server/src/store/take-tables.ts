@@ -44,7 +44,12 @@ async function loadTables(store: Store, takeId: string): Promise<TakeTables> {
       watches: watches === null ? [] : (JSON.parse(watches) as number[]),
     })),
     lanes: lanes.map(({ id, name }) => ({ id, name })),
-    gauges: gauges.map(({ id, name, unit }) => ({ id, name, unit })),
+    gauges: gauges.map(({ id, name, unit, variants }) => ({
+      id,
+      name,
+      unit,
+      variants: variants === null ? [] : (JSON.parse(variants) as string[]),
+    })),
     watches: watches.map(({ id, name }) => ({ id, name })),
     classes: classes.map(({ id, name, marker }) => ({ id, name, marker })),
   })

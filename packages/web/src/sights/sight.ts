@@ -13,6 +13,8 @@ export interface Sight {
   name: SightName
   /** Its place among the tabs, and its key. */
   order: number
+  /** Whether it has anything to say of a take; without a tab where not. Always, if not given. */
+  fits?(take: OpenTake): boolean
   /** Its view, which comes when it is first opened. */
   load(): Promise<ComponentType<SightProps>>
 }

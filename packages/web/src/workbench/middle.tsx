@@ -9,7 +9,7 @@ const VIEWS = Object.fromEntries(
 )
 
 /** The middle of the workbench: what a question, or a finding, is answered with. */
-export function Evidence({ take, budgetMs }: SightProps) {
+export function Middle({ take, budgetMs }: SightProps) {
   const sight = useView((view) => view.sight)
   const View = VIEWS[sight]!
   return (

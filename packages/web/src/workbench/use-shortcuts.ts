@@ -91,7 +91,10 @@ export function useShortcuts(take: OpenTake | null, budgetMs: number, doings: Do
           setPlanOpen(!planOpen)
         },
         e: () => change({ planned: !useView.getState().planned }),
-        ...Object.fromEntries(SIGHT_NAMES.map((sight, i) => [String(i + 1), () => change({ sight })])),
+        ...Object.fromEntries(
+          SIGHT_NAMES.slice(0, 9).map((sight, i) => [String(i + 1), () => change({ sight })]),
+        ),
+        t: () => change({ sight: 'trial' }),
         Escape: () => change({ path: null, finding: null }),
         i: () => sendStripCommand('in'),
         o: () => sendStripCommand('out'),

@@ -9,7 +9,7 @@ import { follow, useLive } from '../state/live.ts'
 import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { Strip } from '../strip/strip.tsx'
-import { Evidence } from './middle.tsx'
+import { Middle } from './middle.tsx'
 import { FrozenBar } from './frozen-bar.tsx'
 import { Header } from './header.tsx'
 import { Help } from './help.tsx'
@@ -106,9 +106,9 @@ function Study({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
       <div className="flex min-h-0 grow">
         <FindingsColumn take={take} budgetMs={budgetMs} />
         <div className="flex min-w-0 grow flex-col">
-          <SightTabs />
+          <SightTabs take={take} />
           <div className="min-h-0 grow">
-            <Evidence take={take} budgetMs={budgetMs} />
+            <Middle take={take} budgetMs={budgetMs} />
           </div>
         </div>
         <PlanColumn take={take} />
