@@ -6,7 +6,7 @@ import { FLAWS } from '../games/moth-post/src/settings.ts'
 
 interface Figures {
   frames: { work: { p50: number; p95: number; p99: number }; over: number }
-  collectionsPerMinute: number
+  collectionsPer1000: number
 }
 interface Run {
   label: string
@@ -16,6 +16,7 @@ interface Run {
   forecast: Figures
   after: Figures
   remedies: string[]
+  ranges: Record<'p50' | 'p95', { low: number; high: number }>
 }
 interface Planned {
   name: string
@@ -33,10 +34,15 @@ const { FORECASTS, forecastSection, planOf, speedBetween } = (await import(scrip
 
 const figures = (p50: number, p95: number): Figures => ({
   frames: { work: { p50, p95, p99: p95 * 2 }, over: 3 },
-  collectionsPerMinute: 12,
+  collectionsPer1000: 12,
 })
 const made = (label: string, drift: number, [before, forecast, after]: [number, number, number]): Run => ({
   ...{ label, seed: 1, drift, remedies: ['pool'] },
+  // Ten percent each way.
+  ranges: {
+    p50: { low: 0.9 * forecast, high: 1.1 * forecast },
+    p95: { low: 1.8 * forecast, high: 2.2 * forecast },
+  },
   before: figures(before, before * 2),
   forecast: figures(forecast, forecast * 2),
   after: figures(after, after * 2),
@@ -67,7 +73,10 @@ describe('accuracy of forecasts', () => {
 
   it('counts what is within 15 % or 0.3 ms, and marks what is not', () => {
     const text = section(made('near', 1, [5, 3, 3.2]), made('far', 1, [5, 2, 4]))
-    expect(text).to.contain('2 of 4 are; 0 have the wrong sign')
+    expect(text).to.contain('| at least 90 % within 15 % or 0.3 ms | 2 of 4, 50 % |')
+    expect(text).to.contain('in opposite directions) | 0 |')
+    // 3.2 is within 3 ± 10 %, 4 is not within 2 ± 10 %.
+    expect(text).to.contain('inside the range of the forecast | 2 of 4, 50 % |')
     expect(text).to.contain('| near | pool | 5 → 3 / 3.2 |')
     expect(text).to.contain('5 → 2 / 4 **missed**')
     expect(misses(text)).to.have.length(2)
@@ -76,10 +85,10 @@ describe('accuracy of forecasts', () => {
 
   it('names a wrong sign even where the forecast is near', () => {
     const text = section(made('turned', 1, [5.4, 5, 5.75]))
-    expect(text).to.contain('2 of 2 are; 2 have the wrong sign')
+    expect(text).to.contain('in opposite directions) | 2 |')
     expect(misses(text).every((line) => line.includes('wrong sign'))).to.equal(true)
     // What hardly moved has no sign.
-    expect(section(made('still', 1, [5, 4.9, 5.1]))).to.contain('0 have the wrong sign')
+    expect(section(made('still', 1, [5, 4.9, 5.1]))).to.contain('in opposite directions) | 0 |')
   })
 
   it('judges at equal speed of the machine', () => {

@@ -1,7 +1,10 @@
 /** What each flaw of the demo game should be found as, and the words of docs/accuracy.md. */
 import { table, three } from './words.mjs'
 
-/** Kind of the finding, and markers of which one must be in its path; bytes: only seen with mode bytes. */
+/**
+ * Kind of the finding, and markers of which one must be in its path; bytes: only seen with mode bytes; args: a load of its
+ * own, where on a quick machine the usual one is at the edge of what is worth telling.
+ */
 export const FLAW_FINDINGS = {
   'letter-churn': { kind: 'spawn-churn', markers: ['letter.admit', 'letter.address'], bytes: true },
   'roost-awake': { kind: 'needless-updates', markers: ['moth.update'] },
@@ -15,7 +18,7 @@ export const FLAW_FINDINGS = {
   'step-pileup': { kind: 'catch-up', markers: ['mechanics.step'] },
   'dead-letters': { kind: 'growth', markers: ['dead.look'] },
   'lock-step': { kind: 'lock-step', markers: ['dust.sweep', 'audit.count'] },
-  'moth-objects': { kind: 'hotspot', markers: ['wing.beat'] },
+  'moth-objects': { kind: 'hotspot', markers: ['wing.beat'], args: ['--moths', '250'] },
 }
 
 /** Whether a finding is the one that a flaw should be found as. */

@@ -14,13 +14,15 @@ import { forecastReport } from './forecast.ts'
 import { inspect, report } from './inspect.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
 import { request, serverAddress } from './server.ts'
-import { readTakeFile } from './take-file.ts'
+import { ofVariant, readTakeFile } from './take-file.ts'
 
 const BAD_INPUT = 2
 
+const VARIANT = 'only the frames in which a trial used this variant'
 const FRAME_MARKER = 'name of the spans that are frames, where nothing else says so'
 
 interface InspectOptions {
+  variant?: string
   json?: boolean
   target?: number
   frameMarker?: string
@@ -68,8 +70,10 @@ program
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
   .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
-  .action(async (path: string, { json, target, frameMarker, lessRecorder }: InspectOptions) => {
-    const file = await readTakeFile(path, frameMarker)
+  .option('--variant <trial=variant>', VARIANT)
+  .action(async (path: string, options: InspectOptions) => {
+    const { json, target, frameMarker, lessRecorder, variant = null } = options
+    const file = ofVariant(await readTakeFile(path, frameMarker), variant)
     const inspection = inspect(file, target ?? null, lessRecorder)
     console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
@@ -104,9 +108,10 @@ program
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
   .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
+  .option('--variant <trial=variant>', VARIANT)
   .action(async (path: string, options: ForecastOptions) => {
     const { plan, json, frames = null, target = null, frameMarker, lessRecorder = false } = options
-    const file = await readTakeFile(path, frameMarker)
+    const file = ofVariant(await readTakeFile(path, frameMarker), options.variant ?? null)
     const told = (await ask(file, 'forecast', { plan }, { frames, target, lessRecorder })) as ForecastAnswer
     console.log(json ? asJson(told) : forecastReport(told))
     for (const words of [file.problem, file.skipped, ...told.problems]) {

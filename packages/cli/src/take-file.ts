@@ -6,7 +6,8 @@ import { basename } from 'node:path'
 import { AnySource, type OnRecord, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
-import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { framesOfVariant, trialsOf } from '@lapsus/core/compare'
+import { buildStudy, pickOfStudy, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 
@@ -31,6 +32,23 @@ export interface TakeFile {
   problem: string | null
   /** The problem is more than a file that breaks off. */
   malformed: boolean
+}
+
+/**
+ * The file with only those frames in which a trial used one of its variants, those left out after a change not among them.
+ * @param wanted `trial=variant`; null for all frames
+ * @throws CliError naming what there is
+ */
+export function ofVariant(file: TakeFile, wanted: string | null): TakeFile {
+  if (wanted === null) return file
+  const trials = trialsOf(file.study)
+  for (const trial of trials) {
+    const variant = trial.variants.findIndex((name) => wanted === `${trial.name}=${name}`)
+    if (variant >= 0)
+      return { ...file, study: pickOfStudy(file.study, framesOfVariant(file.study, trial, variant)) }
+  }
+  const there = trials.flatMap(({ name, variants }) => variants.map((variant) => `${name}=${variant}`))
+  throw new CliError(`the take has no variant "${wanted}"; there are: ${there.join(', ') || 'none'}`)
 }
 
 /**

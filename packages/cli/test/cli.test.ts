@@ -406,6 +406,12 @@ describe('lapsus and other formats', () => {
     const trial = JSON.parse((await lapsus(['ask', 'trial', path])).out) as TrialAnswer
     expect(trial).to.deep.include({ name: 'hunt', variants: ['every pair', 'every other pair'], rounds: 15 })
     const hunts = trial.results[0]!.paths.find(({ path: names }) => names[0] === 'hunt')!
+    const frames = async (variant: string) => {
+      const inspected = await lapsus(['inspect', path, '--json', '--variant', variant])
+      return inspected.code === 0 ? (JSON.parse(inspected.out) as Inspection).take.frames : inspected.err
+    }
+    expect(await frames('hunt=every pair')).to.equal(trial.counted[0])
+    expect(await frames('hunt=none')).to.contain('there are: hunt=every pair, hunt=every other pair')
     // Half of the pairs cost half as much, whatever else the machine does.
     expect(hunts.after / hunts.before).to.be.within(0.2, 0.9)
     // Where the system tells how long it kept the thread waiting, every frame says it.

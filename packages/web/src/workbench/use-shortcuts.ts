@@ -23,6 +23,7 @@ export const SHORTCUTS: { keys: string; does: string }[] = [
   { keys: 'r', does: 'with or without the recorder’s own cost' },
   { keys: 'Space', does: 'while recording: freeze, or live again' },
   { keys: '1 … 9', does: 'frame, ledger, spikes, memory, roster, scaling, waiting, forecast, proof' },
+  { keys: 't', does: 'the trial, where there is one' },
   { keys: 'f', does: 'findings, or room for the rest' },
   { keys: 'p', does: 'the plan, or room for the rest' },
   { keys: 'e', does: 'the frame as recorded, or as it would have been with the plan' },
