@@ -5,9 +5,11 @@ import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
+import { comparisonReport } from '@lapsus/core/compare'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
+import { compare } from './compare.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
@@ -35,6 +37,12 @@ interface AskOptions extends Omit<InspectOptions, 'json'> {
 interface ForecastOptions extends InspectOptions {
   plan: string
   frames?: { from: number; to: number }
+}
+interface CompareOptions {
+  with: string[]
+  json?: boolean
+  markdown?: boolean
+  target?: number
 }
 interface ExportOptions {
   out: string
@@ -118,6 +126,22 @@ program
       if (words !== null) console.error(`lapsus: ${words}`)
     }
     if (file.malformed) process.exitCode = BAD_INPUT
+  })
+
+program
+  .command('compare')
+  .description(
+    'set takes after against takes before: what changed, how surely, at equal speed of the machine',
+  )
+  .argument('<before...>', 'files, or takes of the running Lapsus')
+  .requiredOption('--with <after...>', 'the takes after')
+  .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
+  .option('--markdown', 'tables as Markdown')
+  .option('--target <fps>', 'frames a second to judge by, instead of the first take’s own', targetFps)
+  .action(async (before: string[], options: CompareOptions) => {
+    const { told, problems } = await compare(before, options.with, options.target ?? null)
+    console.log(options.json ? asJson(told) : comparisonReport(told, options.markdown))
+    for (const words of problems) console.error(`lapsus: ${words}`)
   })
 
 program

@@ -1,5 +1,6 @@
 /** Phases of periodic work, pools, queues, schedules and layouts, each by itself. */
 import { expect } from 'chai'
+import { steadyRandom } from '@lapsus/core/stats'
 import fc from 'fast-check'
 import {
   commonPeriod,
@@ -13,7 +14,6 @@ import {
   runPool,
   runQueue,
   scheduleJobs,
-  steadyRandom,
   type PeriodicTask,
 } from '@lapsus/core/remedy'
 

@@ -18,6 +18,7 @@ import {
   stillOver,
 } from '@lapsus/core/remedy'
 import { frameFigures } from '@lapsus/core/take'
+import { SCENES } from './support/scenes.ts'
 import { forecastOn, item, pathOf, totalOf } from './support/plans.ts'
 import { run, runs, studyFrom, type Run, type TestFrame, type TestGame } from './support/studies.ts'
 
@@ -356,6 +357,60 @@ describe('a plan as JSON', () => {
       'version 2; version 1 is understood',
     )
     expect(() => planFromJson({ format: 'lapsus-plan', version: 1 })).to.throw('"items" must be an array')
+  })
+
+  it('reads as a whole: figures, items in order, what is off, dropped, noted and assumed', () => {
+    const { frames, game = {} } = SCENES['old news']!
+    const markers = { ...game.markers, refresh: { kind: 'wait:refresh' as const } }
+    const noted = {
+      ...emptyPlan('Quiet *nights*'),
+      items: [
+        {
+          ...item('react', ['sim', 'text']),
+          note: 'ask Ana\nbefore | after',
+          who: 'Bo',
+          state: 'doing' as const,
+        },
+        { ...item('drop', ['gone']), on: false },
+        { ...item('by-hand', []), state: 'dropped' as const, reason: 'nobody believes it' },
+        { ...item('limit-steps', ['sim', 'text']), effort: 'large' as const },
+      ],
+    }
+    const { forecast } = forecastPlan(baseOf(studyFrom(frames, { target: 50, ...game, markers })), noted)
+    const text = planToMarkdown(noted, forecast, { game: 'Moth_Post', take: 'night', target: 50 })
+    expect(
+      text
+        .slice(0, text.indexOf('```json'))
+        .split('\n')
+        .filter((line) => line !== ''),
+    ).to.deep.equal([
+      '# Quiet \\*nights\\*',
+      'Moth\\_Post, worked out on night, at 50.0 frames a second (20.0 ms).',
+      '| | before | forecast |',
+      '| --- | --- | --- |',
+      '| work p50 | 4.50 ms | 4.00 ms |',
+      '| work p95 | 4.50 ms | 4.00 ms |',
+      '| work p99 | 4.50 ms | 4.50 ms |',
+      '| worst | 4.50 ms | 4.50 ms |',
+      '| frames over | 0, 0 % | 0, 0 % |',
+      '| frames late | 0 | 0 |',
+      '| spikes | 0 | 0 |',
+      '| collections, of 1,000 frames | 0 | not known |',
+      '| allocated a frame | not known | not known |',
+      '| largest heap | not known | not known |',
+      '## 1. react to change: sim \\> text',
+      'doing; effort medium; Bo. Gain 0.485 ms a frame.',
+      'ask Ana before \\| after',
+      'Price: every writer must announce, 3.00 times a second.',
+      '- cost of one announcement: 2.00 µs (assumed)',
+      '## 2. drop: gone',
+      'idea, off; effort small. No gain: the take has no path gone.',
+      '## 3. by hand: whole frames',
+      'dropped; effort medium. No gain: this needs a path to be put to use at.',
+      'Dropped because: nobody believes it',
+      '## 4. limit steps: sim \\> text',
+      'idea; effort large. No gain: text never runs more than once a frame: there are no steps to limit.',
+    ])
   })
 
   it('comes back from its own text, whatever stands in its notes', () => {

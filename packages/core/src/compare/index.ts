@@ -1,3 +1,6 @@
 export * from './likeness.ts'
 export * from './proof.ts'
 export * from './trial.ts'
+export * from './verdict.ts'
+export * from './comparison.ts'
+export * from './told.ts'

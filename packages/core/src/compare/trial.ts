@@ -2,6 +2,7 @@
 import { falseDiscoveryRates, mean, meanInterval, median, percentile } from '../stats/index.ts'
 import { budgetNsOf, dense, frameCount, unbrokenStretches, type Study } from '../study/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
+import { BELIEVED, SAME, timesAsMuch, verdictOf, type Verdict } from './verdict.ts'
 
 /** Frames after a change of variant that are left out: what was begun with one ends with the other. */
 export const LEFT_OUT = 3
@@ -9,15 +10,8 @@ export const LEFT_OUT = 3
 const LEAST_FRAMES = 5
 /** A run of frames so many times as long as a block is several blocks of one variant. */
 const LONGER = 1.5
-/** Differences within this share of the budget are none. */
-export const SAME = 0.01
-/** Rate of false discoveries, over all paths, at which a difference is believed. */
-const BELIEVED = 0.05
 /** A path that takes less than this share of the budget with either variant is left out. */
 const TRIFLE = 0.0005
-
-export const VERDICTS = ['better', 'worse', 'same', 'cannot-tell'] as const
-export type Verdict = (typeof VERDICTS)[number]
 
 export interface TrialDeclared {
   gauge: number
@@ -200,36 +194,15 @@ function judged(
   rounds: number,
   perRoundS: number,
 ): Difference {
-  const { difference, low, high } = raw
-  const isSame = low >= -trifle && high <= trifle
-  const isSure = believed && (low > 0 || high < 0)
-  const verdict: Verdict = isSame ? 'same' : isSure ? (difference < 0 ? 'better' : 'worse') : 'cannot-tell'
-  return {
-    ...raw,
-    verdict,
-    secondsMore: verdict === 'cannot-tell' ? secondsMore(raw, trifle, rounds, perRoundS) : 0,
-  }
-}
-
-/** An interval that leaves 0 out by so much of its half does so in four of five repetitions: 1 + 0.842 ÷ 1.960. */
-const POWER = 1.43
-const NORMAL_95 = 1.96
-
-/** The interval shrinks with the root of the rounds: until it surely leaves 0 out, or lies within what is none. */
-function secondsMore(
-  { difference, low, high }: Pick<Raw, 'difference' | 'low' | 'high'>,
-  trifle: number,
-  rounds: number,
-  perRoundS: number,
-): number | null {
-  const half = (high - low) / 2
-  if (!Number.isFinite(half) || rounds < 2) return null
-  // What is not sure yet looks larger than it is: shrunk by as much as it may be chance (James and Stein, 1961).
-  const z = (Math.abs(difference) / half) * NORMAL_95
-  const likely = Math.abs(difference) * Math.max(0, 1 - 1 / z ** 2)
-  // Less than what is none is not worth the wait.
-  const wanted = Math.max(likely, trifle)
-  return Math.max(1, Math.ceil((((POWER * half) / wanted) ** 2 - 1) * rounds)) * perRoundS
+  const verdict = verdictOf(raw, trifle, believed)
+  const times = timesAsMuch(raw, trifle)
+  const secondsMore =
+    verdict !== 'cannot-tell'
+      ? 0
+      : times === null
+        ? null
+        : Math.max(1, Math.ceil((times - 1) * rounds)) * perRoundS
+  return { ...raw, verdict, secondsMore }
 }
 
 function pathsOf(study: Study, rounds: readonly Block[][], variant: number, perRoundS: number): TrialPath[] {

@@ -143,14 +143,3 @@ export function randomWorst(tasks: readonly PeriodicTask[], random: () => number
   ).sort()
   return worst[RANDOM_DRAWS >> 1]!
 }
-
-/** The same draws every time: a forecast does not change by being asked again (mulberry32). */
-export function steadyRandom(seed = 1): () => number {
-  let state = seed
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296
-  }
-}

@@ -1,3 +1,4 @@
+export * from './bootstrap.ts'
 export * from './chance.ts'
 export * from './least-squares.ts'
 export * from './normal.ts'

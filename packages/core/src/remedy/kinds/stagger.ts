@@ -1,16 +1,9 @@
 import { periodOf } from '../../detect/index.ts'
-import { mean, sum } from '../../stats/index.ts'
+import { mean, steadyRandom, sum } from '../../stats/index.ts'
 import { ms, plural } from '../../words/index.ts'
 import type { Change } from '../change.ts'
 import { choice, number, numberOf, type NumberInput, type Values } from '../input.ts'
-import {
-  commonPeriod,
-  loadOfPhases,
-  optimisePhases,
-  randomWorst,
-  steadyRandom,
-  type PeriodicTask,
-} from '../phases.ts'
+import { commonPeriod, loadOfPhases, optimisePhases, randomWorst, type PeriodicTask } from '../phases.ts'
 import { HEADROOM, largestOf, type BarPanel, type Picture } from '../picture.ts'
 import { largest } from '../shares.ts'
 import { outcome, Refusal, type Outcome, type Remedy } from '../remedy.ts'

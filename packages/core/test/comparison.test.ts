@@ -1,0 +1,233 @@
+/** Comparisons: what is claimed of their intervals, by simulation; and what they say, by hand. */
+import { expect } from 'chai'
+import { compareTakes, comparisonReport, tellComparison, type Comparison } from '@lapsus/core/compare'
+import { blockLength, drawBlocks, steadyRandom } from '@lapsus/core/stats'
+import type { Study } from '@lapsus/core/study'
+import {
+  normalFrom,
+  randomFrom,
+  run,
+  runs,
+  studyFrom,
+  type TestFrame,
+  type TestGame,
+} from './support/studies.ts'
+
+const MS = 1e6
+
+interface Made {
+  seed: number
+  /** How many times as long everything takes. */
+  slow?: number
+  count?: number
+  /** How far frames hang together. */
+  phi?: number
+  seekMs?: number
+  seeks?: number
+  /** Share of frames with a spike. */
+  spikes?: number
+  noise?: number
+  game?: TestGame
+}
+
+function take(made: Made): Study {
+  const {
+    seed,
+    slow = 1,
+    count = 600,
+    phi = 0.8,
+    seekMs = 2,
+    seeks = 1,
+    spikes = 0.01,
+    noise = 1,
+    game,
+  } = made
+  const random = randomFrom(seed)
+  let off = 0
+  const frames = Array.from({ length: count }, (): TestFrame => {
+    off = phi * off + Math.sqrt(1 - phi * phi) * normalFrom(random)
+    const ns = (ms: number) =>
+      Math.max(1, Math.round(ms * MS * slow * (1 + noise * (0.06 * off + 0.04 * normalFrom(random)))))
+    const spike = random() < spikes ? 15 * MS * slow : 0
+    return {
+      runs: [
+        run('sim', ns(1), { children: [...runs(seeks, 'seek', ns(seekMs / seeks)), run('belt', ns(0.5))] }),
+        run('draw', ns(2)),
+        run('sound', ns(0.8)),
+        run('hud', ns(0.7) + spike),
+      ],
+    }
+  })
+  return studyFrom(frames, game)
+}
+
+const pathOf = ({ paths }: Comparison, name: string) => paths.find(({ path }) => path.at(-1) === name)!
+const figureOf = ({ frames }: Comparison, name: string) => frames.find(({ figure }) => figure === name)!
+const holds = ({ low, high }: { low: number; high: number }, truth: number) => low <= truth && high >= truth
+
+describe('a comparison of takes', () => {
+  it('has intervals that hold the truth in 93 to 97 of 100, and calls hardly anything that did not change', () => {
+    const pairs = 400
+    let [mean, seek, called] = [0, 0, 0]
+    for (let i = 1; i <= pairs; i++) {
+      const before = take({ seed: 2 * i })
+      const changed = compareTakes([before], [take({ seed: 2 * i + 1, slow: 1.4, seekMs: 1.7 })])
+      if (holds(figureOf(changed, 'mean'), -0.3)) mean++
+      if (holds(pathOf(changed, 'seek'), -0.3)) seek++
+      if (i % 2 === 0) continue
+      const alike = compareTakes([before], [take({ seed: 2 * i + 1_001 })])
+      if (alike.paths.some(({ verdict }) => verdict === 'worse')) called++
+    }
+    expect(mean / pairs, 'mean').to.be.within(0.93, 0.97)
+    expect(seek / pairs, 'seek').to.be.within(0.93, 0.97)
+    expect(called / (pairs / 2), 'called').to.be.at.most(0.05)
+  }).timeout(180_000)
+
+  it('takes the machine’s speed out, and finds what really changed', () => {
+    const told = tellComparison([take({ seed: 1 })], [take({ seed: 2, slow: 1.4, seekMs: 0.5 })])
+    expect(told.speed.ratio).to.be.closeTo(1.4, 0.06)
+    expect(holds(told.speed, 1.4)).to.equal(true)
+    expect(pathOf(told, 'seek')).to.include({ verdict: 'better', change: 'both' })
+    expect(pathOf(told, 'seek').difference).to.be.closeTo(-1.5, 0.08)
+    // As recorded it is no better at all than half of it.
+    expect(pathOf(told, 'seek').after.msPerFrame).to.be.closeTo(0.7, 0.05)
+    expect(pathOf(told, 'draw').verdict).to.be.oneOf(['same', 'cannot-tell'])
+    expect(told.sentence).to.match(
+      /^1\.\d+ ms a frame better, surely; seek is 1\.\d+ ms better; the machine was 1\.\d+ × slower the second time, taken out\.$/,
+    )
+    expect(told.alike.differences).to.deep.equal([])
+  })
+
+  it('splits a change into more runs and dearer runs', () => {
+    const more = pathOf(compareTakes([take({ seed: 1 })], [take({ seed: 2, seeks: 4, seekMs: 8 })]), 'seek')
+    expect(more.verdict).to.equal('worse')
+    expect([more.before.callsPerFrame, more.after.callsPerFrame]).to.deep.equal([1, 4])
+    expect(more.fromRunsMs).to.be.closeTo(6, 0.3)
+    expect(more.fromCostMs).to.be.closeTo(0, 0.3)
+    expect(more.fromRunsMs + more.fromCostMs).to.be.closeTo(more.difference, 1e-9)
+    const dearer = pathOf(compareTakes([take({ seed: 1 })], [take({ seed: 2, seekMs: 5 })]), 'seek')
+    expect([dearer.fromRunsMs, dearer.fromCostMs].map(Math.round)).to.deep.equal([0, 3])
+  })
+
+  it('is surer frame by frame, where both are the same run', () => {
+    const game = { conditions: { seed: 7 } }
+    // The same noise of the game, and a little of the machine’s own.
+    const one = take({ seed: 5, game, spikes: 0.05 })
+    const other = take({ seed: 5, game, spikes: 0.05, seekMs: 1.9 })
+    const paired = compareTakes([one], [other])
+    expect(paired.paired).to.equal(true)
+    const apart = compareTakes([one], [take({ seed: 6, spikes: 0.05, seekMs: 1.9 })])
+    expect(apart.paired).to.equal(false)
+    const width = (comparison: Comparison) =>
+      figureOf(comparison, 'mean').high - figureOf(comparison, 'mean').low
+    expect(width(paired)).to.be.below(width(apart) / 2)
+    expect(holds(figureOf(paired, 'mean'), -0.1)).to.equal(true)
+  })
+
+  it('names what is new, gone, and moved under another caller', () => {
+    const made = (caller: string, extra: boolean) =>
+      studyFrom(
+        Array.from({ length: 300 }, () => ({
+          runs: [
+            run('sim', MS, { children: [run('a', MS), run('b', MS), run('c', MS)] }),
+            run(caller, 100_000, { children: [run('seek', MS)] }),
+            ...(extra ? [run('fog', MS)] : [run('rain', MS)]),
+          ],
+        })),
+      )
+    const told = compareTakes([made('old', false)], [made('new', true)])
+    expect(pathOf(told, 'fog')).to.include({ change: 'appeared', verdict: 'worse' })
+    expect(pathOf(told, 'rain')).to.include({ change: 'vanished', verdict: 'better' })
+    const seek = told.paths.find(({ path }) => path.join() === 'new,seek')!
+    expect(seek.movedFrom).to.deep.equal(['old', 'seek'])
+  })
+
+  it('of several takes on a side is surer than of one', () => {
+    const before = [1, 2, 3].map((seed) => take({ seed }))
+    const after = [4, 5, 6].map((seed) => take({ seed, seekMs: 1.8 }))
+    const width = (comparison: Comparison) => pathOf(comparison, 'seek').high - pathOf(comparison, 'seek').low
+    expect(width(compareTakes(before, after))).to.be.below(
+      0.8 * width(compareTakes([before[0]!], [after[0]!])),
+    )
+  })
+
+  it('says how much more to record where it cannot tell', () => {
+    const row = pathOf(
+      compareTakes(
+        [take({ seed: 1, count: 120, noise: 4 })],
+        [take({ seed: 2, count: 120, noise: 4, seekMs: 2.2 })],
+      ),
+      'seek',
+    )
+    expect(row.verdict).to.equal('cannot-tell')
+    expect(row.secondsMore).to.be.greaterThan(0)
+  })
+
+  it('says in words what is not alike; another build is no difference', () => {
+    const of = (conditions: object) => take({ seed: 1, game: { conditions } })
+    const told = (one: object, other: object) => tellComparison([of(one)], [of(other)]).alike.differences
+    expect(told({ build: 'a' }, { build: 'b' })).to.deep.equal([])
+    expect(told({ device: 'big' }, { device: 'small' })).to.deep.equal([
+      'device: “big” before, “small” after',
+    ])
+  })
+
+  it('is refused in words where there is nothing to compare, and open where there is too little', () => {
+    const empty = studyFrom([])
+    expect(() => compareTakes([empty], [take({ seed: 1 })])).to.throw(RangeError, 'no frames before')
+    expect(() => compareTakes([take({ seed: 1 })], [empty])).to.throw(RangeError, 'no frames after')
+    expect(() => compareTakes([take({ seed: 1 })], [studyFrom([{ runs: [run('other', MS)] }])])).to.throw(
+      'no marker in common',
+    )
+    const one = compareTakes([take({ seed: 1, count: 1 })], [take({ seed: 2, count: 1 })])
+    for (const row of [...one.frames, ...one.paths]) {
+      expect(row.verdict).to.equal('cannot-tell')
+      expect([row.low, row.high, row.secondsMore]).to.deep.equal([-Infinity, Infinity, null])
+    }
+  })
+
+  it('reads as a report, for people and as Markdown', () => {
+    const told = tellComparison([take({ seed: 1 })], [take({ seed: 2, seekMs: 5 })])
+    const text = comparisonReport(told)
+    expect(text.split('\n')[0]).to.equal(told.sentence)
+    expect(text).to.match(
+      /work p95 +\d\.\d+ ms +1?\d\.\d+ ms +\+\d\.\d+ ms +\+\d\.\d+ ms to \+\d\.\d+ ms +worse/,
+    )
+    expect(text).to.match(/sim > seek .* worse: 1\.00 to 1\.00 runs a frame; 0 % of it by their number/)
+    const markdown = comparisonReport(told, true)
+    expect(markdown).to.contain('| frames | before | after | at equal speed | 95 % interval |  |')
+    const still = tellComparison(
+      [take({ seed: 1, noise: 0.2, spikes: 0 })],
+      [take({ seed: 2, noise: 0.2, spikes: 0 })],
+    )
+    expect(comparisonReport(still)).to.contain('No path changed for sure.')
+    expect(still.sentence).to.equal(
+      'A frame takes as long as before, to 1 % of the budget; the machine was as fast both times.',
+    )
+  })
+})
+
+describe('blocks of a bootstrap', () => {
+  it('are longer the further values hang together', () => {
+    const series = (phi: number, n = 4_000) => {
+      const random = randomFrom(3)
+      let off = 0
+      return Float64Array.from({ length: n }, () => (off = phi * off + normalFrom(random)))
+    }
+    expect(blockLength(series(0))).to.be.at.most(6)
+    // For AR(1): (2 (2ρ ÷ (1 − ρ²))² ÷ (4/3))^(1/3) n^(1/3).
+    const ideal = (phi: number) => Math.cbrt(1.5 * ((2 * phi) / (1 - phi * phi)) ** 2 * 4_000)
+    for (const phi of [0.5, 0.8, 0.9])
+      expect(blockLength(series(phi)) / ideal(phi), `${phi}`).to.be.within(0.5, 1.8)
+    expect(blockLength(new Float64Array(100).fill(7))).to.equal(1)
+    expect(blockLength(new Float64Array(3))).to.equal(1)
+  })
+
+  it('are drawn alike every time, from everywhere', () => {
+    const draw = () => [...drawBlocks(50, 5, steadyRandom(2))]
+    expect(draw()).to.deep.equal(draw())
+    expect(draw()).to.have.length(10)
+    const all = new Set(Array.from({ length: 200 }, (_, i) => [...drawBlocks(50, 5, steadyRandom(i))]).flat())
+    expect(all.size).to.equal(50)
+  })
+})
