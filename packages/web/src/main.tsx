@@ -19,6 +19,8 @@ followTheme()
 // Whoever looks for a take does not wait for what shows one.
 const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
 
+const ComparePage = lazy(async () => ({ default: (await import('./compare/compare-page.tsx')).ComparePage }))
+
 const NOWHERE = (
   <>
     <h1 className="sr-only">Lapsus</h1>
@@ -39,6 +41,7 @@ function Pages() {
         <Routes>
           <Route path="/" element={<Library />} />
           <Route path="/takes/:take" element={<Workbench />} />
+          <Route path="/compare" element={<ComparePage />} />
           <Route path="*" element={NOWHERE} />
         </Routes>
       </Suspense>

@@ -69,11 +69,17 @@ describe('what everybody can use', function () {
         await page.keyboard.press('Escape')
       })
 
+      it('comparison', async () => {
+        await open('/compare?before=usable-night&after=usable-night')
+        await page.waitForSelector('[data-testid=comparison-words]')
+        expect(await complaints()).to.deep.equal([])
+      })
+
       for (const sight of SIGHT_NAMES) {
         it(sight, async () => {
           await settings(theme, sight === 'forecast' || sight === 'proof')
           await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
-          await page.waitForSelector('nav[aria-label=Evidence]')
+          await page.waitForSelector('nav[aria-label=Views]')
           await page.waitForNetworkIdle()
           expect(await complaints()).to.deep.equal([])
         })

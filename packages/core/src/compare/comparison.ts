@@ -230,7 +230,8 @@ function tellingPaths(one: Side, other: Side): Pair[] {
   }
   const pairs = [...one.paths].flatMap(([key, before]): Pair[] => {
     const after = other.paths.get(key)
-    if (after === undefined || before.waits || !before.isMain || !enough(before) || !enough(after)) return []
+    if (after === undefined || before.kind !== 'work' || !before.isMain || !enough(before) || !enough(after))
+      return []
     return [{ before: runCosts(before), after: runCosts(after) }]
   })
   if (pairs.length < LEAST_TELLING) return []
@@ -437,23 +438,39 @@ function pathRows(about: About): PathRow[] {
   const found = [...keys].flatMap((key) => {
     const [before, after] = [one.paths.get(key), other.paths.get(key)]
     const [was, is] = [figuresOf(before, one.frames), figuresOf(after, other.frames)]
-    if (Math.max(was.msPerFrame, is.msPerFrame) < (TRIFLE * budgetNs) / MS) return []
-    const difference = is.msPerFrame / speed.ratio - was.msPerFrame
+    // What a frame waits for the refresh is what is left over of it.
+    const { kind } = (before ?? after)!
+    if (kind === 'wait:refresh' || Math.max(was.msPerFrame, is.msPerFrame) < (TRIFLE * budgetNs) / MS)
+      return []
+    // A wait does not get longer with the machine.
+    const evenly = (ratio: number) => (kind.startsWith('wait:') ? 1 : ratio)
+    const difference = is.msPerFrame / evenly(speed.ratio) - was.msPerFrame
     const differences = resamples.map(({ weightsBefore, weightsAfter, speed: slower }, i) => {
       const meanBefore = before === undefined ? 0 : weighted(before.selfNs, weightsBefore) / framesBefore[i]!
       const meanAfter = after === undefined ? 0 : weighted(after.selfNs, weightsAfter) / framesAfter[i]!
-      return (meanAfter / slower - meanBefore) / MS
+      return (meanAfter / evenly(slower) - meanBefore) / MS
     })
     const error = deviationOf(differences)
-    return [{ before, after, was, is, difference, error, chance: chanceOf(difference, error, freedom) }]
+    return [
+      {
+        before,
+        after,
+        was,
+        is,
+        ratio: evenly(speed.ratio),
+        difference,
+        error,
+        chance: chanceOf(difference, error, freedom),
+      },
+    ]
   })
   const rates = falseDiscoveryRates(found.map(({ chance }) => chance))
   return found
-    .map(({ before, after, was, is, difference, error }, i): PathRow => {
+    .map(({ before, after, was, is, ratio, difference, error }, i): PathRow => {
       const half = halfOf(error, freedom)
       const interval = { difference, low: difference - half, high: difference + half }
       const { path, lane } = (before ?? after)!
-      const costAfter = is.msPerCall / speed.ratio
+      const costAfter = is.msPerCall / ratio
       const change = before === undefined ? 'appeared' : after === undefined ? 'vanished' : 'both'
       return {
         ...{ path, lane, before: was, after: is, change },

@@ -1,6 +1,7 @@
 /** Takes as what a comparison resamples: cells of a few frames, with what each path did in them. */
 import { blockLength, median } from '../stats/index.ts'
 import { frameCount, pathNames, type Study } from '../study/index.ts'
+import type { MarkerKind } from '../format/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 
 /** A block is made of so many cells, so that it may begin at any of them. */
@@ -12,7 +13,7 @@ export interface PathSeries {
   lane: string
   /** Its number in each study of the side; null where it is not. */
   ids: (number | null)[]
-  waits: boolean
+  kind: MarkerKind
   isMain: boolean
   /** By cell: sums over its frames. */
   selfNs: Float64Array
@@ -92,7 +93,7 @@ function seriesOf(side: Side, study: Study, id: number, cells: number): PathSeri
   if (series === undefined) {
     series = {
       ...{ path, lane: name, ids: side.studies.map(() => null) },
-      ...{ waits: kind.startsWith('wait:'), isMain: lane === MAIN_LANE },
+      ...{ kind, isMain: lane === MAIN_LANE },
       selfNs: new Float64Array(cells),
       calls: new Float64Array(cells),
       bytes: new Float64Array(cells),

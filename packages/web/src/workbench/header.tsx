@@ -1,5 +1,5 @@
 import { ArrowLeft, CircleHelp } from 'lucide-react'
-import { Link } from 'react-router'
+import { Link, useNavigate } from 'react-router'
 import { useMemo, useState } from 'react'
 import { frameFigures, type FrameFigures } from '@lapsus/core/take'
 import { IconButton } from '../components/button.tsx'
@@ -12,6 +12,7 @@ import { useLibrary } from '../state/library.ts'
 import { useTake, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { ConditionsWindow } from './conditions-window.tsx'
+import { TakeChoice } from '../sights/proof/take-choice.tsx'
 import { TargetChoice } from './target-choice.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 
@@ -24,6 +25,7 @@ interface HeaderProps {
 export function Header({ take, target, openHelp }: HeaderProps) {
   const { detail, frames } = take
   const range = useView((view) => view.range)
+  const navigate = useNavigate()
   const [conditionsOpen, setConditionsOpen] = useState(false)
   const figures = useMemo(
     () => frameFigures(frames, 1000 / target, range?.from ?? 0, range === null ? undefined : range.to + 1),
@@ -64,6 +66,18 @@ export function Header({ take, target, openHelp }: HeaderProps) {
       />
       <span className="grow" />
       <Headline figures={figures} />
+      {detail.state !== 'recording' && (
+        <TakeChoice
+          label="Compare this take with another"
+          none="compare with…"
+          take={take}
+          value={null}
+          onChange={(other) =>
+            other !== null &&
+            void navigate(`/compare?${new URLSearchParams({ before: detail.id, after: other })}`)
+          }
+        />
+      )}
       <TargetChoice own={detail.target} target={target} />
       <ThemeButton />
       <IconButton label="Keys and words (?)" onClick={openHelp}>

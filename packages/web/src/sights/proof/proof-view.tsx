@@ -1,11 +1,9 @@
 import { api } from '../../api/takes.ts'
-import { useCallback, useEffect, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
-import type { TakeSummary } from '@lapsus/api'
 import { proofLines, type ProofLine } from '@lapsus/core/compare'
 import { emptyPlan, REMEDIES, type Figures, type Plan } from '@lapsus/core/remedy'
-import { bytes, dateTime, ms, percent, three } from '@lapsus/core/words'
-import { Canvas, type Draw } from '../../components/canvas.tsx'
+import { bytes, ms, percent, three } from '@lapsus/core/words'
 import { Select } from '../../components/select.tsx'
 import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
@@ -15,7 +13,8 @@ import { usePlan } from '../../state/plan.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useFramesQuery } from '../../state/frames-query.ts'
 import { useView } from '../../state/view.ts'
-import { drawProofStrip } from './draw-proof-strip.ts'
+import { ProofStrip } from './proof-strip.tsx'
+import { TakeChoice } from './take-choice.tsx'
 
 /** How right the forecast was: recorded before, forecast, recorded with the fix, side by side. */
 export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
@@ -50,6 +49,8 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
         />
         <span className="whitespace-nowrap text-faint">by the take</span>
         <TakeChoice
+          label="Take recorded with the fix"
+          none="none yet"
           take={take}
           value={item === null ? plan.proof : item.proof}
           onChange={(proof) => {
@@ -66,40 +67,6 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
         plan={item === null ? plan : { ...emptyPlan(), items: [{ ...item, on: true, state: 'done' }] }}
       />
     </div>
-  )
-}
-
-function TakeChoice({
-  take,
-  value,
-  onChange,
-}: {
-  take: OpenTake
-  value: string | null
-  onChange(id: string | null): void
-}) {
-  const [takes, setTakes] = useState<TakeSummary[]>([])
-  const { id, game } = take.detail
-  useEffect(() => {
-    let current = true
-    void api
-      .takes({ game })
-      .then((found) => current && setTakes(found.filter((one) => one.id !== id && one.state !== 'recording')))
-    return () => void (current = false)
-  }, [id, game])
-  const known = takes.some((one) => one.id === value)
-  return (
-    <Select
-      label="Take recorded with the fix"
-      values={['', ...(value === null || known ? [] : [value]), ...takes.map((one) => one.id)]}
-      words={(one) => {
-        const found = takes.find((other) => other.id === one)
-        if (found !== undefined) return `${found.name || 'without a name'}, ${dateTime(found.started)}`
-        return one === '' ? 'none yet' : 'a take that is gone'
-      }}
-      value={value ?? ''}
-      onChange={(next) => onChange(next === '' ? null : next)}
-    />
   )
 }
 
@@ -212,19 +179,6 @@ function Strips({
       {rows.map(({ words, workNs }) => (
         <ProofStrip key={words} words={words} workNs={workNs} budgetMs={budgetMs} />
       ))}
-    </div>
-  )
-}
-
-function ProofStrip({ words, workNs, budgetMs }: { words: string; workNs: Float64Array; budgetMs: number }) {
-  const draw = useCallback<Draw>(
-    (context, width, height, palette) =>
-      drawProofStrip({ context, width, height, palette }, { words, workNs, budgetMs }),
-    [words, workNs, budgetMs],
-  )
-  return (
-    <div className="h-20 border-b border-line/50 last:border-b-0">
-      <Canvas draw={draw} role="img" aria-label={`Work of all frames, ${words}`} />
     </div>
   )
 }

@@ -9,7 +9,7 @@ import { Words } from '../../components/words.tsx'
 import { useFramesQuery } from '../../state/frames-query.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
-import { DifferenceBar } from './difference-bar.tsx'
+import { DifferenceBar } from '../../components/difference-bar.tsx'
 
 type Result = TrialAnswer['results'][number]
 type Figure = Result['frames'][number]
@@ -119,7 +119,7 @@ function differenceColumns<T extends Figure | PathRow>(
     },
     {
       id: 'verdict',
-      head: '',
+      head: 'verdict',
       about:
         'Better or worse where the interval leaves zero out, after asking all paths; else how many more seconds to record until it probably does',
       align: 'left',

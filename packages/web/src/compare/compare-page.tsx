@@ -1,0 +1,278 @@
+import type { TakeDetail } from '@lapsus/api'
+import { causeWords, figureWords, VERDICT_WORDS, type FrameRow, type PathRow } from '@lapsus/core/compare'
+import { dateTime, ms, plural, three } from '@lapsus/core/words'
+import { ArrowLeft, ArrowLeftRight } from 'lucide-react'
+import { useEffect, useState } from 'react'
+import { Link, useSearchParams } from 'react-router'
+import { DifferenceBar } from '../components/difference-bar.tsx'
+import { Hint } from '../components/hint.tsx'
+import { Table, type TableColumn } from '../components/table.tsx'
+import { Words } from '../components/words.tsx'
+import { ThemeButton } from '../shell/theme-button.tsx'
+import { ProofStrip } from '../sights/proof/proof-strip.tsx'
+import { useComparison, type ComparisonState } from './use-comparison.ts'
+
+/** Takes before against takes after; the address names them. */
+export function ComparePage() {
+  const [params] = useSearchParams()
+  const [before, after] = [params.get('before') ?? '', params.get('after') ?? '']
+  const { state, error } = useComparison(before, after)
+  useEffect(() => {
+    document.title = 'Comparison – Lapsus'
+  }, [])
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <header className="flex h-12 items-center gap-3 border-b border-line px-3">
+        <Hint text="To the library">
+          <Link to="/" aria-label="To the library" className="text-faint hover:text-ink">
+            <ArrowLeft size={18} />
+          </Link>
+        </Hint>
+        <h1 className="font-serif text-lg font-semibold whitespace-nowrap">Comparison</h1>
+        {state !== null && <Sides state={state} />}
+        <span className="grow" />
+        <Hint text="The other way round">
+          <Link
+            to={`/compare?${new URLSearchParams({ before: after, after: before })}`}
+            aria-label="The other way round"
+            className="text-faint hover:text-ink"
+          >
+            <ArrowLeftRight size={16} />
+          </Link>
+        </Hint>
+        <ThemeButton />
+      </header>
+      {error !== null ? (
+        <Words alarm title="These takes could not be compared">
+          {error}
+        </Words>
+      ) : state === null ? (
+        <Words title="Setting the takes against each other…" />
+      ) : (
+        <Told state={state} />
+      )}
+    </div>
+  )
+}
+
+const nameOf = ({ name, game, started }: TakeDetail): string => `${name || game}, ${dateTime(started)}`
+
+function Sides({ state }: { state: ComparisonState }) {
+  const side = (details: TakeDetail[]) =>
+    details.map((detail) => (
+      <Link
+        key={detail.id}
+        to={`/takes/${detail.id}`}
+        className="truncate underline decoration-line underline-offset-2"
+      >
+        {nameOf(detail)}
+      </Link>
+    ))
+  return (
+    <span className="flex min-w-0 items-center gap-2 text-[12.5px]">
+      {side(state.before)}
+      <span className="text-faint">before,</span>
+      {side(state.after)}
+      <span className="text-faint">after</span>
+    </span>
+  )
+}
+
+function Told({ state }: { state: ComparisonState }) {
+  const { told, before, after, tookMs } = state.compared
+  const budgetMs = 1000 / state.before[0]!.target
+  const { speed, paired, seconds } = told
+  return (
+    <div className="h-full overflow-y-auto" data-testid="comparison" data-ms={tookMs}>
+      <p className="border-b border-line px-4 py-3 text-[15px]" data-testid="comparison-words">
+        {told.sentence}
+      </p>
+      {told.alike.differences.length > 0 && (
+        <p className="border-b border-line px-4 py-2 text-[12.5px]" role="note">
+          <b className="font-medium">Not alike:</b> {told.alike.differences.join('; ')}.
+        </p>
+      )}
+      <ProofStrip words="before" workNs={before} budgetMs={budgetMs} />
+      <ProofStrip words="after" workNs={after} budgetMs={budgetMs} />
+      <div className="px-4 py-2">
+        <h2 className="mb-1 font-serif text-base">Frames</h2>
+        <Table
+          label="Figures of frames"
+          columns={figureColumns(told.frames)}
+          rows={told.frames}
+          keyOf={({ figure }) => figure}
+        />
+        <h2 className="mt-4 mb-1 font-serif text-base">Paths, those that changed most first</h2>
+        <Paths state={state} />
+        <p className="py-3 text-xs text-faint">
+          Differences and intervals are at equal speed of the machine
+          {speed.telling === 0
+            ? ', which too few paths tell here: nothing is taken out'
+            : `: unchanged code took ${three(speed.ratio)} × as long after (${three(speed.low)} to ${three(speed.high)}, told by ${plural(speed.telling, 'path')})`}
+          . {paired && 'Both are the same run, and are compared frame by frame. '}
+          {three(seconds.before)} s before, {three(seconds.after)} s after. “The same” lies within 1 % of the
+          budget.
+        </p>
+      </div>
+    </div>
+  )
+}
+
+type Row = FrameRow | PathRow
+
+const finite = (value: number): number => (Number.isFinite(value) ? Math.abs(value) : 0)
+const reach = (rows: readonly Row[]): number =>
+  rows.reduce(
+    (most, { low, high, difference }) => Math.max(most, finite(low), finite(high), finite(difference)),
+    0,
+  )
+
+const verdictWords = ({ verdict, secondsMore }: Row): string =>
+  verdict === 'cannot-tell' && secondsMore !== null
+    ? `cannot tell, ${three(secondsMore)} s more`
+    : VERDICT_WORDS[verdict]
+
+const signed = (value: number, of: (value: number) => string): string =>
+  `${value < 0 ? '−' : '+'}${of(Math.abs(value))}`
+
+const IN_MS = new Set(['mean', 'p50', 'p95', 'p99', 'overTime'])
+
+function figureColumns(rows: FrameRow[]): TableColumn<FrameRow>[] {
+  const inMs = reach(rows.filter(({ figure }) => IN_MS.has(figure)))
+  return [
+    {
+      id: 'figure',
+      head: 'figure',
+      about: 'Of whole frames',
+      align: 'left',
+      width: '19%',
+      cell: ({ figure }) => figureWords(figure).words,
+    },
+    {
+      id: 'before',
+      head: 'before',
+      about: 'As recorded',
+      cell: (row) => figureWords(row.figure).of(row.before),
+    },
+    {
+      id: 'after',
+      head: 'after',
+      about: 'As recorded',
+      cell: (row) => figureWords(row.figure).of(row.after),
+    },
+    {
+      id: 'difference',
+      head: 'difference',
+      about: 'After less before; of times at equal speed of the machine',
+      cell: (row) => signed(row.difference, figureWords(row.figure).of),
+    },
+    {
+      id: 'bar',
+      head: '95 % interval',
+      about: 'About zero: left is less',
+      align: 'left',
+      width: '26%',
+      cell: (row) => <DifferenceBar {...row} most={IN_MS.has(row.figure) ? inMs : reach([row])} />,
+    },
+    {
+      id: 'verdict',
+      head: 'verdict',
+      about:
+        'Better or worse where the interval leaves zero out; else how many more seconds to record on each side until it probably does',
+      align: 'left',
+      width: '18%',
+      cell: verdictWords,
+    },
+  ]
+}
+
+function Paths({ state }: { state: ComparisonState }) {
+  const { told } = state.compared
+  const [chosen, setChosen] = useState<string | null>(null)
+  const most = reach(told.paths)
+  const keyOf = ({ lane, path }: PathRow) => [lane, ...path].join('\n')
+  const columns: TableColumn<PathRow>[] = [
+    {
+      id: 'path',
+      head: 'path',
+      about: 'Names of its markers',
+      align: 'left',
+      width: '24%',
+      cell: ({ path }) => (
+        <span title={path.join(' › ')} className="block truncate">
+          {path.length > 1 && <span className="text-faint">{path.at(-2)} › </span>}
+          {path.at(-1)}
+        </span>
+      ),
+    },
+    {
+      id: 'before',
+      head: 'before',
+      about: 'Own time a frame, as recorded',
+      cell: ({ before }) => ms(before.msPerFrame),
+    },
+    {
+      id: 'after',
+      head: 'after',
+      about: 'Own time a frame, as recorded',
+      cell: ({ after }) => ms(after.msPerFrame),
+    },
+    {
+      id: 'difference',
+      head: 'difference',
+      about: 'Own time a frame at equal speed of the machine, after less before',
+      cell: ({ difference }) => signed(difference, ms),
+    },
+    {
+      id: 'bar',
+      head: '95 % interval',
+      about: 'About zero: left is less',
+      align: 'left',
+      width: '23%',
+      cell: (row) => <DifferenceBar {...row} most={most} />,
+    },
+    {
+      id: 'verdict',
+      head: 'verdict',
+      about: 'After asking all paths (Benjamini and Hochberg)',
+      align: 'left',
+      width: '18%',
+      cell: verdictWords,
+    },
+  ]
+  const row = told.paths.find((one) => keyOf(one) === chosen)
+  return (
+    <>
+      <Table
+        label="Paths before and after"
+        columns={columns}
+        rows={told.paths}
+        keyOf={keyOf}
+        isChosen={(one) => keyOf(one) === chosen}
+        onChoose={(one) => setChosen(keyOf(one) === chosen ? null : keyOf(one))}
+      />
+      {row !== undefined && <Chosen row={row} state={state} />}
+    </>
+  )
+}
+
+/** What became of one path, with ways to it in either take. */
+function Chosen({ row, state }: { row: PathRow; state: ComparisonState }) {
+  const link = (details: TakeDetail[], path: number | null, words: string) =>
+    path !== null && (
+      <Link to={`/takes/${details[0]!.id}?sight=ledger&path=${path}`} className="underline">
+        {words}
+      </Link>
+    )
+  return (
+    <p
+      className="sticky bottom-0 flex gap-4 border-t border-line bg-leaf px-3 py-2 text-[12.5px]"
+      data-testid="chosen-path"
+    >
+      <b className="font-medium">{row.path.join(' › ')}</b> {causeWords(row)}
+      <span className="grow" />
+      {link(state.before, row.pathBefore, 'in the take before')}
+      {link(state.after, row.pathAfter, 'in the take after')}
+    </p>
+  )
+}

@@ -1,0 +1,4 @@
+import { expose } from 'comlink'
+import { Comparer } from './comparer.ts'
+
+expose(new Comparer())
