@@ -27,7 +27,11 @@ const TAKE = bytesOf([
 describe('lapsus ask', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-ask-'))
   const path = join(folder, 'take.lapsus')
-  before(() => writeFileSync(path, TAKE))
+  const plan = join(folder, 'plan.json')
+  before(() => {
+    writeFileSync(path, TAKE)
+    writeFileSync(plan, JSON.stringify({ format: 'lapsus-plan', version: 1, items: [] }))
+  })
   after(() => rmSync(folder, { recursive: true }))
   const lapsus = (...args: string[]) =>
     spawnSync(process.execPath, [LAPSUS, 'ask', ...args], { encoding: 'utf8' })
@@ -43,9 +47,10 @@ describe('lapsus ask', () => {
         path,
         ...(name === 'course' ? ['--set', 'paths=0,1'] : []),
         ...(name === 'page' ? ['--set', 'frame=41'] : []),
+        ...(name === 'forecast' ? ['--set', `plan=${plan}`] : []),
       )
       expect(told, name).to.have.property('version')
-      if (!['ledger', 'roster', 'waiting', 'scaling', 'diagnosis'].includes(name)) continue
+      if (!['ledger', 'roster', 'waiting', 'scaling', 'diagnosis', 'trial'].includes(name)) continue
       const query = name === 'ledger' ? '?from=0&to=59' : ''
       const answered = (await (await fetch(`${takeAddress}/${name}${query}`)).json()) as object
       expect(told, name).to.deep.equal(answered)

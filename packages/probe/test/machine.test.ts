@@ -99,7 +99,7 @@ describe('time stolen by the host', () => {
     await probe.close()
     const { chunks, declares } = readBack(sink.records)
     expect(declares.flatMap(({ gauges }) => gauges)).to.deep.equal([
-      { id: 0, name: 'stolen by the host', unit: 'ms' },
+      { id: 0, name: 'stolen by the host', unit: 'ms', variants: [] },
     ])
     expect(reads).to.equal(3)
     // The first reading has nothing before it.

@@ -12,13 +12,13 @@ interface BarProps {
 const WIDTH = 200
 const HEIGHT = 16
 
-/** A difference about zero with its interval: filled where it is sure, hollow where it is not. */
+/** A difference about zero with its interval, where it has one: filled where it is sure, hollow where it is not. */
 export function DifferenceBar({ difference, low, high, most, verdict }: BarProps) {
   const xOf = (value: number) => {
     const part = most > 0 ? Math.max(-1, Math.min(1, value / most)) : 0
     return WIDTH / 2 + part * (WIDTH / 2 - 4)
   }
-  const [zero, at] = [xOf(0), xOf(difference)]
+  const [zero, at] = [xOf(0), xOf(Number.isFinite(difference) ? difference : 0)]
   const isSure = verdict === 'better' || verdict === 'worse'
   const colour = verdict === 'worse' ? 'var(--color-alarm)' : 'var(--color-work)'
   return (
@@ -45,12 +45,14 @@ export function DifferenceBar({ difference, low, high, most, verdict }: BarProps
         stroke="var(--color-ink)"
         vectorEffect="non-scaling-stroke"
       />
-      <path
-        d={`M${xOf(low)} 9 V14 M${xOf(low)} 11.5 H${xOf(high)} M${xOf(high)} 9 V14`}
-        stroke="var(--color-ink)"
-        fill="none"
-        vectorEffect="non-scaling-stroke"
-      />
+      {Number.isFinite(low) && Number.isFinite(high) && (
+        <path
+          d={`M${xOf(low)} 9 V14 M${xOf(low)} 11.5 H${xOf(high)} M${xOf(high)} 9 V14`}
+          stroke="var(--color-ink)"
+          fill="none"
+          vectorEffect="non-scaling-stroke"
+        />
+      )}
     </svg>
   )
 }

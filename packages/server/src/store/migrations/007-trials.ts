@@ -6,5 +6,5 @@ export const name = '007-trials'
 export async function up({ context: schema }: { context: QueryInterface }): Promise<void> {
   const columns = await schema.describeTable('gauges')
   if (!('variants' in columns))
-    await schema.addColumn('gauges', 'variants', { type: DataTypes.TEXT('long'), allowNull: true })
+    await schema.addColumn('gauges', 'variants', { type: DataTypes.TEXT, allowNull: true })
 }
