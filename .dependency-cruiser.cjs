@@ -12,7 +12,7 @@ const ORDER = {
     ['detect', 'lists'],
     ['remedy'],
     ['compare'],
-    ['questions'],
+    ['gate', 'questions'],
     ['exchange'],
   ],
   'packages/server/src': [['store'], ['ingest'], ['access', 'recordings'], ['serve', 'lists']],

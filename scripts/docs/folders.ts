@@ -24,7 +24,8 @@ const ABOUT: Record<string, Record<string, string>> = {
     lists: 'written by `npm run lists`: what stands one in a file',
     questions: 'one folder each: what it asks, what it tells, its answer',
     remedy: 'forecasts on the recorded frames; remedies, one file each',
-    compare: 'whether two takes are alike',
+    compare: 'takes, and variants within one, set against each other with intervals',
+    gate: 'takes held against a budget',
     exchange: 'formats that takes are read from and written to, one file each',
   },
   server: {

@@ -13,6 +13,7 @@ import {
   SPAN_DETAILS,
   type ColumnRule,
 } from '@lapsus/core/format'
+import { LIMITED } from '@lapsus/core/gate'
 import { travelsAsCbor, wholeShape, type Field, type Question, type Shape } from '@lapsus/core/questions'
 import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { CAUSE, FINDING, SPIKE } from '@lapsus/core/questions/diagnosis'
@@ -28,6 +29,7 @@ export const PIECES: Record<string, Record<string, () => string>> = {
   'docs/plan.md': { remedies },
   'docs/api.md': { questions },
   'docs/cli.md': { questions: questionNames, inspect: inspectTables, forecast: forecastTable },
+  'docs/check.md': { limits: limitTable },
   'docs/format.md': { columns: columnRules },
   'docs/architecture.md': { folders: folderTable },
 }
@@ -37,6 +39,18 @@ const cell = (text: string): string => text.replaceAll('|', '\\|').replaceAll('\
 function table(heads: string[], rows: string[][]): string {
   const line = (cells: string[]) => `| ${cells.map(cell).join(' | ')} |`
   return [line(heads), line(heads.map(() => '---')), ...rows.map(line)].join('\n')
+}
+
+function limitTable(): string {
+  const rows = Object.entries(LIMITED).flatMap(([of, figures]) =>
+    Object.entries<string>(figures).map(([name, words]) => [`\`${of}\``, `\`${name}\``, words]),
+  )
+  const findings = [
+    '`findings`',
+    'a kind of [finding](findings.md)',
+    'findings of the kind that are not small',
+  ]
+  return table(['of', 'figure', 'what it is'], [...rows, findings])
 }
 
 function kinds(): string {

@@ -6,9 +6,11 @@ import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
 import { comparisonReport } from '@lapsus/core/compare'
+import { budgetSchema, checkReport, type Outcome } from '@lapsus/core/gate'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
+import { check, writeBudget, type CheckOptions } from './check.ts'
 import { compare } from './compare.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
@@ -19,6 +21,7 @@ import { request, serverAddress } from './server.ts'
 import { ofVariant, readTakeFile } from './take-file.ts'
 
 const BAD_INPUT = 2
+const CHECKED: Record<Outcome, number> = { holds: 0, breached: 1, 'cannot-tell': 2 }
 
 const VARIANT = 'only the frames in which a trial used this variant'
 const FRAME_MARKER = 'name of the spans that are frames, where nothing else says so'
@@ -142,6 +145,31 @@ program
     const { told, problems } = await compare(before, options.with, options.target ?? null)
     console.log(options.json ? asJson(told) : comparisonReport(told, options.markdown))
     for (const words of problems) console.error(`lapsus: ${words}`)
+  })
+
+program
+  .command('check')
+  .description('hold takes against a budget, and against what was before: 0 holds, 1 breached, 2 cannot tell')
+  .argument('[takes...]', 'files, or takes of the running Lapsus')
+  .option('--budget <file>', 'limits, as JSON (docs/check.md)')
+  .option('--against <base...>', 'takes before: no path may surely be worse')
+  .option('--json', 'everything, as JSON')
+  .option('--junit <file>', 'write JUnit XML as well')
+  .option('--markdown <file>', 'write a Markdown table as well')
+  .option('--write <file>', 'make a budget of the one take given, instead of checking')
+  .option('--schema', 'print the JSON Schema of a budget, and end')
+  .action(async (takes: string[], options: CheckOptions & { json?: boolean; schema?: boolean }) => {
+    const { json, schema, write } = options
+    if (schema) return console.log(asJson(budgetSchema()))
+    if (takes.length === 0)
+      throw new CliError('expected a take to check: a file, or one of the running Lapsus')
+    if (write !== undefined) {
+      if (takes.length > 1) throw new CliError('a budget is made of one take')
+      return console.log(`${plural(await writeBudget(takes[0]!, write), 'limit')}: ${write}`)
+    }
+    const checked = await check(takes, options)
+    console.log(json ? asJson(checked) : checkReport(checked))
+    process.exitCode = CHECKED[checked.outcome]
   })
 
 program

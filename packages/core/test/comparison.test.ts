@@ -109,6 +109,21 @@ describe('a comparison of takes', () => {
     expect([dearer.fromRunsMs, dearer.fromCostMs].map(Math.round)).to.deep.equal([0, 3])
   })
 
+  it('tells bytes and needless runs of each side, where they were recorded', () => {
+    const side = (bytes: number, conditions: TestGame['conditions'] = { mode: 'bytes' }) =>
+      studyFrom(
+        Array.from({ length: 40 }, (_, i): TestFrame => ({
+          runs: [run('sim', MS, { children: runs(3, 'text', MS, { bytes, effect: i % 4 === 0 }) })],
+        })),
+        { conditions },
+      )
+    const { before, after } = pathOf(compareTakes([side(10)], [side(20)]), 'text')
+    expect([before, after].map(({ bytesPerFrame }) => bytesPerFrame)).to.deep.equal([30, 60])
+    expect(after.needlessPerFrame).to.equal(2.25)
+    const untold = pathOf(compareTakes([side(10)], [side(20, {})]), 'text')
+    expect([untold.before.bytesPerFrame, untold.after.bytesPerFrame]).to.deep.equal([30, null])
+  })
+
   it('is surer frame by frame, where both are the same run', () => {
     const game = { conditions: { seed: 7 } }
     // The same noise of the game, and a little of the machine’s own.

@@ -56,6 +56,10 @@ export interface PathSideFigures {
   callsPerFrame: number
   msPerCall: number
   msPerFrame: number
+  /** Allocated by its own; null where bytes were not recorded. */
+  bytesPerFrame: number | null
+  /** Runs that said that they changed nothing. */
+  needlessPerFrame: number
 }
 
 export interface PathRow extends Omit<Interval, 'before' | 'after'> {
@@ -437,7 +441,7 @@ function pathRows(about: About): PathRow[] {
   const framesAfter = resamples.map(({ weightsAfter }) => weighted(other.cells, weightsAfter))
   const found = [...keys].flatMap((key) => {
     const [before, after] = [one.paths.get(key), other.paths.get(key)]
-    const [was, is] = [figuresOf(before, one.frames), figuresOf(after, other.frames)]
+    const [was, is] = [figuresOf(before, one), figuresOf(after, other)]
     // What a frame waits for the refresh is what is left over of it.
     const { kind } = (before ?? after)!
     if (kind === 'wait:refresh' || Math.max(was.msPerFrame, is.msPerFrame) < (TRIFLE * budgetNs) / MS)
@@ -487,13 +491,20 @@ function pathRows(about: About): PathRow[] {
     .sort((a, b) => Math.abs(b.difference) - Math.abs(a.difference))
 }
 
-function figuresOf(series: PathSeries | undefined, frames: number): PathSideFigures {
-  if (series === undefined) return { callsPerFrame: 0, msPerCall: 0, msPerFrame: 0 }
+function figuresOf(series: PathSeries | undefined, { frames, studies }: Side): PathSideFigures {
+  const knowsBytes = studies.every(({ conditions }) => conditions.mode === 'bytes')
+  if (series === undefined)
+    return {
+      ...{ callsPerFrame: 0, msPerCall: 0, msPerFrame: 0, needlessPerFrame: 0 },
+      bytesPerFrame: knowsBytes ? 0 : null,
+    }
   const [ns, calls] = [plainSum(series.selfNs), plainSum(series.calls)]
   return {
     callsPerFrame: calls / frames,
     msPerCall: calls > 0 ? ns / calls / MS : 0,
     msPerFrame: ns / frames / MS,
+    bytesPerFrame: knowsBytes ? plainSum(series.bytes) / frames : null,
+    needlessPerFrame: plainSum(series.needless) / frames,
   }
 }
 

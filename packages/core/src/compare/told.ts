@@ -1,6 +1,6 @@
 /** A comparison as it is told: on the command line, over HTTP, on the screen. */
 import type { Study } from '../study/index.ts'
-import { ms, percent, plural, three } from '../words/index.ts'
+import { ms, percent, plural, tableLines, three } from '../words/index.ts'
 import { compareTakes, type Comparison, type FrameRow, type PathRow } from './comparison.ts'
 import { differencesOf } from './likeness.ts'
 
@@ -139,18 +139,4 @@ export function causeWords({ change, before, after, fromRunsMs, fromCostMs, move
   const runs = `${three(before.callsPerFrame)} to ${three(after.callsPerFrame)} runs a frame`
   const all = Math.abs(fromRunsMs) + Math.abs(fromCostMs)
   return `${runs}; ${percent(all > 0 ? Math.abs(fromRunsMs) / all : 0)} of it by their number`
-}
-
-function tableLines(heads: string[], rows: string[][], markdown: boolean): string[] {
-  if (markdown) {
-    const line = (cells: string[]) => `| ${cells.map((cell) => cell.replaceAll('|', '\\|')).join(' | ')} |`
-    return [line(heads), line(heads.map(() => '---')), ...rows.map(line)]
-  }
-  const widths = heads.map((head, i) => Math.max(head.length, ...rows.map((row) => row[i]!.length)))
-  return [heads, ...rows].map((row) =>
-    row
-      .map((cell, i) => cell.padEnd(widths[i]!))
-      .join('  ')
-      .trimEnd(),
-  )
 }

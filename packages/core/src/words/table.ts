@@ -1,0 +1,15 @@
+/** Tables as text: in columns, or as Markdown. */
+export function tableLines(heads: string[], rows: string[][], markdown: boolean): string[] {
+  if (markdown) {
+    const line = (cells: string[]) =>
+      `| ${cells.map((cell) => cell.replaceAll('|', '\\|').replaceAll(/\s+/g, ' ')).join(' | ')} |`
+    return [line(heads), line(heads.map(() => '---')), ...rows.map(line)]
+  }
+  const widths = heads.map((head, i) => Math.max(head.length, ...rows.map((row) => row[i]!.length)))
+  return [heads, ...rows].map((row) =>
+    row
+      .map((cell, i) => cell.padEnd(widths[i]!))
+      .join('  ')
+      .trimEnd(),
+  )
+}
