@@ -1,6 +1,6 @@
 /**
  * `npm run screenshots`: makes every picture of docs/screenshots from nights of the demo game that it records itself,
- * with fixed seeds, in a Lapsus of its own. Takes about three minutes; `-- NAME …` makes only those.
+ * with fixed seeds, in a Lapsus of its own. Takes about four minutes; `-- NAME …` makes only those.
  */
 import { spawn } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
@@ -29,6 +29,8 @@ const PICTURES = {
   memory: { at: ({ flawed }) => `/takes/${flawed}?sight=memory` },
   roster: { at: ({ flawed }) => `/takes/${flawed}?sight=roster` },
   scaling: { at: ({ ramp }) => `/takes/${ramp}?sight=scaling` },
+  trial: { at: ({ tried }) => `/takes/${tried}?sight=trial` },
+  comparison: { at: ({ flawed, fixed }) => `/compare?before=${flawed}&after=${fixed}`, waitMs: 4_000 },
   waiting: { at: ({ flawed }) => `/takes/${flawed}?sight=waiting` },
   plan: { at: ({ flawed }) => `/takes/${flawed}?sight=forecast`, settings: { planOpen: true } },
   proof: {
@@ -120,6 +122,9 @@ async function recordTakes(address) {
     ...{ name: 'With lanterns in buckets', seconds: 30, seed: 7, mode: 'bytes', flaws: others },
   })
   const ramp = await record(address, { name: 'From few to all', seconds: 30, seed: 5, ramp: true })
+  const tried = await record(address, {
+    ...{ name: 'Lanterns in turn', seconds: 30, seed: 7, flaws: others, trial: 'lantern-all-pairs' },
+  })
   await record(address, { name: 'On the handset', seconds: 10, seed: 3, flaws: [], handset: true })
   await call(address, 'DELETE', `/api/takes/${first.id}`)
   await call(address, 'PATCH', `/api/takes/${flawed}`, { tags: ['before'] })
@@ -136,7 +141,7 @@ async function recordTakes(address) {
   })
   const { paths, markers } = await call(address, 'GET', `/api/takes/${flawed}`)
   const plan = markers.find(({ name }) => name === 'routes.replan')
-  return { flawed, fixed, ramp, path: paths.findIndex(({ marker }) => marker === plan.id) }
+  return { flawed, fixed, ramp, tried, path: paths.findIndex(({ marker }) => marker === plan.id) }
 }
 
 async function beginRecording(address) {

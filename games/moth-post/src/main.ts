@@ -2,7 +2,7 @@ import { Command, InvalidArgumentError, Option } from 'commander'
 import { isInsideHandset, runInsideHandset } from './handset.ts'
 import { GAME } from './name.ts'
 import { play, type PlayOptions } from './play.ts'
-import { DEFAULTS, FLAWS, parseFlaws, ROUTE_PLANS, type Flaw } from './settings.ts'
+import { DEFAULTS, FLAWS, parseFlaws, ROUTE_PLANS, SWITCHED_FLAWS, type Flaw } from './settings.ts'
 
 const DEFAULT_SECONDS = 30
 const DEFAULT_TARGET = 60
@@ -40,7 +40,7 @@ const command = new Command('moth-post')
   )
   .addOption(
     new Option('--trial <flaw>', 'play this flaw and its fix in turn, in blocks of frames').choices(
-      Object.keys(FLAWS).filter((flaw) => flaw !== 'letter-churn'),
+      SWITCHED_FLAWS,
     ),
   )
   .option('--letters <n>', 'letters that arrive each second', numberFrom(0, 10_000), DEFAULTS.letters)
@@ -70,11 +70,15 @@ else console.log(await play(options))
 function description() {
   return {
     name: GAME,
-    flaws: Object.entries(FLAWS).map(([id, text]) => ({ id, text })),
+    flaws: Object.entries(FLAWS).map(([id, text]) => ({
+      ...{ id, text },
+      switched: (SWITCHED_FLAWS as string[]).includes(id),
+    })),
     defaults: {
       ...DEFAULTS,
       seconds: DEFAULT_SECONDS,
       flaws: Object.keys(FLAWS),
+      trial: '',
       name: '',
       target: DEFAULT_TARGET,
       routes: 'sliced',

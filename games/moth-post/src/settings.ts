@@ -21,6 +21,9 @@ export const FLAWS = {
 
 export type Flaw = keyof typeof FLAWS
 
+/** Flaws that can be switched while the night goes on: letters cannot be pooled from one frame to the next. */
+export const SWITCHED_FLAWS = (Object.keys(FLAWS) as Flaw[]).filter((flaw) => flaw !== 'letter-churn')
+
 /** How routes are planned anew where `route-burst` is fixed. */
 export const ROUTE_PLANS = ['sliced', 'jobs'] as const
 export type RoutePlan = (typeof ROUTE_PLANS)[number]

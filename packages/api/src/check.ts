@@ -109,7 +109,10 @@ export function checkStorage(value: unknown): StorageReport {
 export function checkDemoGame(value: unknown): DemoGame {
   const fields = asFields(value, 'demo game')
   text(fields, 'name')
-  for (const flaw of list(fields, 'flaws', MOST)) text(flaw, 'id')
+  for (const flaw of list(fields, 'flaws', MOST)) {
+    text(flaw, 'id')
+    if (typeof flaw['switched'] !== 'boolean') throw bad('switched', 'true or false', flaw['switched'])
+  }
   asFields(fields['defaults'], 'defaults')
   asFields(fields['limits'], 'limits')
   return value as DemoGame

@@ -122,6 +122,8 @@ export interface RecordingRequest {
   seconds: number
   seed: number
   flaws: string[]
+  /** The flaw that is played in turn with its fix, in blocks of frames; empty for none. */
+  trial: string
   letters: number
   moths: number
   name: string
@@ -167,7 +169,8 @@ export interface Recording {
 
 export interface DemoGame {
   name: string
-  flaws: { id: string; text: string }[]
+  /** `switched`: it can be played in turn with its fix. */
+  flaws: { id: string; text: string; switched: boolean }[]
   defaults: RecordingRequest
   limits: { seconds: number; letters: number; moths: number }
 }

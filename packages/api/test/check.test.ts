@@ -82,7 +82,12 @@ describe('answers of the server', () => {
     expect(checkTake(detail)).to.deep.equal(detail)
     expect(checkRecordings([recording])).to.deep.equal([recording])
     expect(checkImport({ take: 't', frames: 1, complete: true, problem: null }).frames).to.equal(1)
-    const demo = { name: 'Moth Post', flaws: [{ id: 'f', text: 't' }], defaults: {}, limits: {} }
+    const demo = {
+      name: 'Moth Post',
+      flaws: [{ id: 'f', text: 't', switched: true }],
+      defaults: {},
+      limits: {},
+    }
     expect(checkDemoGame(demo)).to.deep.equal(demo)
   })
 
@@ -121,6 +126,7 @@ describe('answers of the server', () => {
       [() => checkRecording(null), '"recording"'],
       [() => checkImport({ frames: 1 }), '"take"'],
       [() => checkDemoGame({ name: 'x', flaws: [{}] }), '"id"'],
+      [() => checkDemoGame({ name: 'x', flaws: [{ id: 'f', text: 't' }] }), '"switched"'],
     ]
     for (const [check, field] of cases) expect(check).to.throw(field)
   })

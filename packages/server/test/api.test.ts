@@ -195,6 +195,10 @@ describe('request API', () => {
   it('records the demo game as a real process, with progress, and stops it keeping the take', async () => {
     const bad = await problem(await send('POST', '/api/recordings', { seconds: 5, flaws: ['no-such'] }))
     expect(bad).to.include({ status: 400, field: 'flaws' })
+    for (const trial of ['no-such', 'letter-churn']) {
+      const untried = await problem(await send('POST', '/api/recordings', { seconds: 5, trial }))
+      expect(untried).to.include({ status: 400, field: 'trial' })
+    }
     expect(await problem(await send('POST', '/api/recordings', { seconds: 0 }))).to.include({
       field: 'seconds',
     })

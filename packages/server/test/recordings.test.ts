@@ -13,6 +13,7 @@ const REQUEST: RecordingRequest = {
   seconds: 60,
   seed: 1,
   flaws: [],
+  trial: '',
   letters: 1,
   moths: 1,
   name: '',

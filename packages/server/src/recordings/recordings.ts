@@ -102,6 +102,7 @@ export class Recordings {
         ...['--seconds', String(request.seconds)],
         ...['--seed', String(request.seed)],
         ...['--flaws', request.flaws.join(',') || 'none'],
+        ...(request.trial === '' ? [] : ['--trial', request.trial]),
         ...['--letters', String(request.letters)],
         ...['--moths', String(request.moths)],
         ...['--target', String(request.target)],

@@ -89,6 +89,7 @@ export class RecordingBody {
   @IsInt() @Min(1) @Max(DEMO_LIMITS.seconds) seconds = 30
   @IsInt() @Min(0) @Max(0xffff_ffff) seed = 1
   @IsArray() @ArrayMaxSize(64) @IsString({ each: true }) @MaxLength(60, { each: true }) flaws: string[] = []
+  @IsString() @MaxLength(60) trial = ''
   @IsInt() @Min(0) @Max(DEMO_LIMITS.letters) letters = 40
   @IsInt() @Min(1) @Max(DEMO_LIMITS.moths) moths = 150
   @IsString() @MaxLength(200) name = ''

@@ -101,6 +101,25 @@ function RecordForm({ game, done }: { game: DemoGame; done(): void }) {
           </select>
         </Field>
         <Field label="Mode">{choice('mode', MODE_WORDS)}</Field>
+        <div className="col-span-3">
+          <Field label="Trial: a flaw and its fix in turn, in one take">
+            <select
+              name="trial"
+              value={request.trial}
+              className={INPUT}
+              onChange={(event) => set({ trial: event.target.value })}
+            >
+              <option value="">none</option>
+              {game.flaws
+                .filter(({ switched }) => switched)
+                .map(({ id, text }) => (
+                  <option key={id} value={id}>
+                    {text}
+                  </option>
+                ))}
+            </select>
+          </Field>
+        </div>
         {request.mode === 'keep-last' && (
           <>
             <Field label="Keep seconds">{number('keepSeconds', 1, 600, 'any')}</Field>

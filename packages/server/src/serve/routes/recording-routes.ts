@@ -19,6 +19,8 @@ export function recordingRoutes(recordings: Recordings): Router {
     const { flaws } = await recordings.demo()
     const unknown = request.flaws.find((flaw) => !flaws.some(({ id }) => id === flaw))
     if (unknown !== undefined) throw new ProblemError(400, `there is no flaw "${unknown}"`, 'flaws')
+    if (request.trial !== '' && !flaws.some(({ id, switched }) => switched && id === request.trial))
+      throw new ProblemError(400, `there is no flaw "${request.trial}" to be played in turn`, 'trial')
     context.body = recordings.start(request)
     context.status = 201
   })
