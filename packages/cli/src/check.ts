@@ -1,6 +1,5 @@
 /** What `check` does: takes held against a budget, for a build pipeline. */
 import { readFileSync, writeFileSync } from 'node:fs'
-import { basename } from 'node:path'
 import {
   BudgetError,
   budgetFromJson,
@@ -28,7 +27,10 @@ export interface CheckOptions {
  * @param names files, or takes of the running Lapsus
  * @throws CliError for what cannot be read, written or compared
  */
-export async function check(names: readonly string[], options: CheckOptions): Promise<Checked> {
+export async function check(
+  names: readonly string[],
+  options: CheckOptions,
+): Promise<{ checked: Checked; skipped: string[] }> {
   const { budget: file, against = [], junit, markdown } = options
   if (file === undefined && against.length === 0)
     throw new CliError('nothing to check against: give --budget FILE, --against BASE, or both')
@@ -38,7 +40,7 @@ export async function check(names: readonly string[], options: CheckOptions): Pr
   // A take that breaks off says less than it should: what is left of it may well keep a budget.
   const broken = [...files, ...bases].flatMap(({ problem }) => (problem === null ? [] : [problem]))
   try {
-    const takes = files.map(({ study }, i) => ({ name: basename(names[i]!), study }))
+    const takes = files.map(({ study }, i) => ({ name: names[i]!, study }))
     const checked = checkTakes(
       takes,
       budget,
@@ -47,7 +49,7 @@ export async function check(names: readonly string[], options: CheckOptions): Pr
     )
     if (junit !== undefined) write(junit, checkJunit(checked))
     if (markdown !== undefined) write(markdown, `${checkReport(checked, true)}\n`)
-    return checked
+    return { checked, skipped: [...files, ...bases].flatMap(({ skipped }) => skipped ?? []) }
   } catch (error) {
     if (error instanceof RangeError) throw new CliError(error.message)
     throw error

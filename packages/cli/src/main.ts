@@ -167,8 +167,9 @@ program
       if (takes.length > 1) throw new CliError('a budget is made of one take')
       return console.log(`${plural(await writeBudget(takes[0]!, write), 'limit')}: ${write}`)
     }
-    const checked = await check(takes, options)
+    const { checked, skipped } = await check(takes, options)
     console.log(json ? asJson(checked) : checkReport(checked))
+    for (const words of skipped) console.error(`lapsus: ${words}`)
     process.exitCode = CHECKED[checked.outcome]
   })
 

@@ -418,6 +418,29 @@ describe('lapsus check', () => {
     expect(await breachedBy('dead-letters')).to.deep.equal([1, 'dead letter'])
   })
 
+  it('adds up markers of one name', async () => {
+    const twins = file(
+      'twins.lapsus',
+      bytesOf([
+        takeRecord({ take: 'twin-markers' }),
+        declareRecord(1, [{ name: 'sim' }, { name: 'sim' }]),
+        chunkRecord(2, [{ lanes: [[node(0, 2 * MS), node(1, 3 * MS)]], restNs: MS }]),
+        endRecord(3),
+      ]),
+    )
+    const limits = { path: ['sim'], runsPerFrame: 2, msPerFrame: 5, ownMsPerFrame: 4.9 }
+    const budget = { format: 'lapsus-budget', version: 1, paths: [limits] }
+    const path = file('twins.json', Buffer.from(JSON.stringify(budget)))
+    const { code, out } = await lapsus(['check', twins, '--budget', path, '--json'])
+    expect(code).to.equal(1)
+    const { rows } = JSON.parse(out) as Checked
+    expect(rows.map(({ value, outcome }) => [value, outcome])).to.deep.equal([
+      [2, 'holds'],
+      [5, 'holds'],
+      [5, 'breached'],
+    ])
+  })
+
   it('sets it against what was before', async () => {
     const { code, out } = await lapsus(['check', night('later-night'), '--against', night('checked-night')])
     expect(code).to.equal(0)
@@ -433,7 +456,7 @@ describe('lapsus check', () => {
     const cases: [string[], string][] = [
       [['check', take], 'nothing to check against'],
       [['check'], 'expected a take to check'],
-      [['check', take, '--budget', join(folder, 'no.json')], 'ENOENT'],
+      [['check', take, '--budget', join(folder, 'missing-budget.json')], 'ENOENT'],
       [['check', take, ...budget('{')], 'is no JSON'],
       [['check', take, ...budget('{"format":"lapsus-budget","version":9}')], 'of version 9'],
       [['check', take, ...budget(unknown)], 'the take has no path no on the lane'],

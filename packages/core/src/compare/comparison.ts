@@ -15,7 +15,7 @@ import { budgetNsOf, type Study } from '../study/index.ts'
 import { BYTES_UNKNOWN } from '../format/index.ts'
 import { isLate } from '../take/index.ts'
 import { blockFramesOf, CELLS_A_BLOCK, takenTogether, type PathSeries, type Side } from './series.ts'
-import { BELIEVED, SAME, timesAsMuch, verdictOf, type Verdict } from './verdict.ts'
+import { BELIEVED, SAME, timesAsMuch, verdictOf, type Difference } from './verdict.ts'
 
 /** Resamples for means, and for percentiles, which take longer. */
 const RESAMPLES = 300
@@ -36,19 +36,7 @@ const SAME_RUN = 0.95
 /** A path that takes less than this share of the budget on both sides is left out. */
 const TRIFLE = 0.0002
 
-export interface Interval {
-  before: number
-  after: number
-  /** Of times at equal speed of the machine. */
-  difference: number
-  low: number
-  high: number
-  verdict: Verdict
-  /** Of recording on both sides, until it is probably sure; 0 where it is, null where nobody can tell. */
-  secondsMore: number | null
-}
-
-export interface FrameRow extends Interval {
+export interface FrameRow extends Difference {
   figure: string
 }
 
@@ -62,7 +50,7 @@ export interface PathSideFigures {
   needlessPerFrame: number
 }
 
-export interface PathRow extends Omit<Interval, 'before' | 'after'> {
+export interface PathRow extends Omit<Difference, 'before' | 'after'> {
   path: string[]
   lane: string
   /** Its number in the first take on each side that has it; null where none has. */
@@ -286,7 +274,7 @@ function judge(
   judged: { difference: number; low: number; high: number },
   trifle: number,
   believed: boolean,
-): Pick<Interval, 'verdict' | 'secondsMore'> {
+): Pick<Difference, 'verdict' | 'secondsMore'> {
   const verdict = verdictOf(judged, trifle, believed)
   const times = timesAsMuch(judged, trifle)
   const seconds = Math.min(one.seconds, other.seconds)

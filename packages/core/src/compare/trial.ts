@@ -2,7 +2,7 @@
 import { falseDiscoveryRates, mean, meanInterval, median, percentile } from '../stats/index.ts'
 import { budgetNsOf, dense, frameCount, unbrokenStretches, type Study } from '../study/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
-import { BELIEVED, SAME, timesAsMuch, verdictOf, type Verdict } from './verdict.ts'
+import { BELIEVED, SAME, timesAsMuch, verdictOf, type Difference } from './verdict.ts'
 
 /** Frames after a change of variant that are left out: what was begun with one ends with the other. */
 export const LEFT_OUT = 3
@@ -78,18 +78,6 @@ export function roundsOf(blocks: readonly Block[], variants: number): Block[][] 
     round = new Map()
   }
   return rounds
-}
-
-/** One figure with a variant and with the first: the difference with its 95 % interval. */
-export interface Difference {
-  before: number
-  after: number
-  difference: number
-  low: number
-  high: number
-  verdict: Verdict
-  /** How many more s of recording until it is sure; 0 where it is, null where nobody can tell. */
-  secondsMore: number | null
 }
 
 export interface TrialFigure extends Difference {

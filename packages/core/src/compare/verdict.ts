@@ -10,6 +10,19 @@ export const BELIEVED = 0.05
 const POWER = 1.43
 const NORMAL_95 = 1.96
 
+/** One figure on both sides: the difference with its 95 % interval. */
+export interface Difference {
+  before: number
+  after: number
+  /** Between takes, of times: at equal speed of the machine. */
+  difference: number
+  low: number
+  high: number
+  verdict: Verdict
+  /** How many more s of recording, on both sides, until it is probably sure; 0 where it is, null where nobody can tell. */
+  secondsMore: number | null
+}
+
 export interface Judged {
   difference: number
   low: number

@@ -134,14 +134,15 @@ export class Figures {
         groups.map((group, number) => [laneKey(id, number), keyOf(name, [group])] as const),
       ),
     )
-    const named = new Map(
-      rows.map((row) => [
+    const named = new Map<string, LedgerRow>()
+    for (const row of rows) {
+      const key =
         by === 'group'
           ? groupKeys.get(row.key)!
-          : keyOf(declarations.lane(paths.get(row.key).lane).name, pathNames(this.#study, row.key)),
-        row,
-      ]),
-    )
+          : keyOf(declarations.lane(paths.get(row.key).lane).name, pathNames(this.#study, row.key))
+      const other = named.get(key)
+      named.set(key, other === undefined ? row : addedUp(other, row))
+    }
     this.#ledgers.set(by, named)
     return named
   }
@@ -184,6 +185,15 @@ export class Figures {
     return this.#findings.filter((finding) => finding.kind === kind).length
   }
 }
+
+/** Markers of one name may be several; a budget knows names. */
+const addedUp = (one: LedgerRow, other: LedgerRow): LedgerRow => ({
+  ...one,
+  calls: one.calls + other.calls,
+  selfNs: one.selfNs + other.selfNs,
+  totalNs: one.totalNs + other.totalNs,
+  bytes: one.bytes + other.bytes,
+})
 
 const NO_BYTES = 'bytes were not recorded'
 

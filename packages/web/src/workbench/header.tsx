@@ -43,7 +43,7 @@ export function Header({ take, target, openHelp }: HeaderProps) {
         label="Name of the take"
         placeholder="name this take"
         value={detail.name}
-        className="max-w-52"
+        className="max-w-52 shrink-0"
         onCommit={(name) => {
           useTake.getState().patch({ name })
           void useLibrary.getState().rename(detail.id, name)
@@ -67,16 +67,18 @@ export function Header({ take, target, openHelp }: HeaderProps) {
       <span className="grow" />
       <Headline figures={figures} />
       {detail.state !== 'recording' && (
-        <TakeChoice
-          label="Compare this take with another"
-          none="compare with…"
-          take={take}
-          value={null}
-          onChange={(other) =>
-            other !== null &&
-            void navigate(`/compare?${new URLSearchParams({ before: detail.id, after: other })}`)
-          }
-        />
+        <div className="w-36 shrink-0 [&_select]:w-full">
+          <TakeChoice
+            label="Compare this take with another"
+            none="compare with…"
+            take={take}
+            value={null}
+            onChange={(other) =>
+              other !== null &&
+              void navigate(`/compare?${new URLSearchParams({ before: detail.id, after: other })}`)
+            }
+          />
+        </div>
       )}
       <TargetChoice own={detail.target} target={target} />
       <ThemeButton />
