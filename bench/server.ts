@@ -246,7 +246,7 @@ async function measureDrawing() {
 }
 
 /** The item of the plan whose slider is dragged: the sixth of eight. */
-const DRAGGED = EIGHT.findIndex(({ remedy }) => remedy === 'gate')
+const DRAGGED = 'gate'
 
 /** Time in the page's worker of each forecast while a parameter of a plan of eight remedies is dragged, ms. */
 async function drags(page: Page): Promise<number[]> {
@@ -260,10 +260,14 @@ async function drags(page: Page): Promise<number[]> {
     body: JSON.stringify(planToJson({ ...emptyPlan('eight remedies'), items })),
   })
   const { id } = (await response.json()) as { id: string }
+  // The plan's column is folded until somebody opens it.
+  await page.evaluateOnNewDocument(() =>
+    localStorage.setItem('lapsus-settings', JSON.stringify({ state: { planOpen: true }, version: 0 })),
+  )
   await page.goto(`${address}/takes/${TAKE}?sight=forecast&plan=${id}`, { waitUntil: 'domcontentloaded' })
   await page.waitForSelector('[data-testid=took]', { timeout: 60_000 })
-  const cards = await page.$$('[data-testid=plan-item] [aria-expanded]')
-  await cards[DRAGGED]!.click()
+  const card = await page.waitForSelector(`[data-remedy=${DRAGGED}] [aria-expanded]`)
+  await card!.click()
   await page.waitForSelector('[data-name=passes] [role=slider]')
   await page.focus('[data-name=passes] [role=slider]')
   const took = () => page.$eval('[data-testid=took]', (line) => Number((line as HTMLElement).dataset['ms']))
