@@ -25,6 +25,8 @@ const GAMES = 16
 const CHUNKS_OF_MANY = 6
 const SPANS_PER_CHUNK = 128 * SPANS_PER_FRAME
 const IMPORT_CHUNKS = 6
+/** The item of the plan whose slider is dragged: the sixth of eight. */
+const DRAGGED = 'gate'
 /** Chunks under way before an acknowledgement is waited for. */
 const WINDOW = 16
 
@@ -244,9 +246,6 @@ async function measureDrawing() {
     dragged: summary(dragged),
   }
 }
-
-/** The item of the plan whose slider is dragged: the sixth of eight. */
-const DRAGGED = 'gate'
 
 /** Time in the page's worker of each forecast while a parameter of a plan of eight remedies is dragged, ms. */
 async function drags(page: Page): Promise<number[]> {
