@@ -1,0 +1,53 @@
+/** `lapsus compare`, on files. */
+import { expect } from 'chai'
+import { join } from 'node:path'
+import type { ComparisonTold } from '@lapsus/core/compare'
+import { nightRecords } from '../../core/test/support/night.ts'
+import { bytesOf } from '../../core/test/support/takes.ts'
+import { lapsus, testFolder } from './support.ts'
+
+const { folder, file } = testFolder()
+
+describe('lapsus compare', () => {
+  const night = (name: string) => file(`${name}.lapsus`, bytesOf(nightRecords(name)))
+
+  it('sets files against each other: in words, as Markdown, as JSON', async () => {
+    const [one, other] = [night('compared-night'), night('other-compared')]
+    const { code, out, err } = await lapsus(['compare', one, '--with', other])
+    expect([code, err]).to.deep.equal([0, ''])
+    expect(out).to.match(/^(A frame takes as long|Whether a frame takes longer cannot be told)/)
+    expect(out).to.contain('No path changed for sure.')
+    const markdown = await lapsus(['compare', one, '--with', other, '--markdown'])
+    expect(markdown.out).to.contain('| frames | before | after | at equal speed | 95 % interval |  |')
+    const told = JSON.parse(
+      (await lapsus(['compare', one, other, '--with', other, '--json'])).out,
+    ) as ComparisonTold
+    expect(told).to.include.keys('alike', 'speed', 'frames', 'paths', 'sentence')
+    expect(told.speed.ratio).to.be.closeTo(1, 0.01)
+    expect(told.frames.map(({ figure }) => figure)).to.include.members(['p50', 'p95', 'over', 'late'])
+    expect(told.paths[0]).to.include.keys(
+      'path',
+      'lane',
+      'before',
+      'after',
+      'difference',
+      'low',
+      'high',
+      'verdict',
+    )
+  })
+
+  it('ends with 2 for what cannot be compared', async () => {
+    const empty = file('empty-take.lapsus', bytesOf(nightRecords('empty-night').slice(0, 2)))
+    const cases: [string, string][] = [
+      [empty, 'there are no frames after to compare'],
+      [join(folder, 'gone.lapsus'), 'there is no such file'],
+    ]
+    for (const [path, words] of cases) {
+      const { code, err } = await lapsus(['compare', night('compared-night'), '--with', path])
+      expect(code).to.equal(2)
+      expect(err).to.contain(words)
+    }
+    expect((await lapsus(['compare', night('compared-night')])).code).to.equal(2)
+  })
+})
