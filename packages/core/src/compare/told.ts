@@ -1,7 +1,9 @@
 /** A comparison as it is told: on the command line, over HTTP, on the screen. */
 import type { Study } from '../study/index.ts'
-import { ms, percent, plural, tableLines, three } from '../words/index.ts'
-import { compareTakes, type Comparison, type FrameRow, type PathRow } from './comparison.ts'
+import { ms, percent, plural, signed, tableLines, three } from '../words/index.ts'
+import { compareTakes, type Comparison } from './comparison.ts'
+import type { FrameRow } from './frame-rows.ts'
+import type { PathRow } from './path-rows.ts'
 import { differencesOf } from './likeness.ts'
 
 export interface ComparisonTold extends Comparison {
@@ -75,9 +77,6 @@ export const VERDICT_WORDS = {
   same: 'the same',
   'cannot-tell': 'cannot tell',
 } as const
-
-const signed = (value: number, of: (value: number) => string): string =>
-  `${value < 0 ? '−' : '+'}${of(Math.abs(value))}`
 
 /** Paths that a report for people names. */
 const MOST_PATHS = 20

@@ -15,6 +15,10 @@ export function three(value: number): string {
 /** A number of things: whole as it is, a mean with three digits. */
 export const amount = (value: number): string => (Number.isInteger(value) ? count(value) : three(value))
 
+/** A difference with its sign. @param of how its size reads */
+export const signed = (value: number, of: (size: number) => string): string =>
+  `${value < 0 ? '−' : '+'}${of(Math.abs(value))}`
+
 /** A number that somebody chose, as they would write it: 60, 59.94. */
 export const plain = (value: number): string => String(Number(value.toFixed(3)))
 

@@ -1,13 +1,15 @@
 import type { TakeDetail } from '@lapsus/api'
-import { causeWords, figureWords, VERDICT_WORDS, type FrameRow, type PathRow } from '@lapsus/core/compare'
+import { causeWords, figureWords, type FrameRow, type PathRow } from '@lapsus/core/compare'
 import { dateTime, ms, plural, three } from '@lapsus/core/words'
-import { ArrowLeft, ArrowLeftRight } from 'lucide-react'
+import { ArrowLeftRight } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
-import { DifferenceBar } from '../components/difference-bar.tsx'
+import { differenceColumns, reach } from '../components/difference-columns.tsx'
 import { Hint } from '../components/hint.tsx'
+import { PathName } from '../components/path-name.tsx'
 import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
+import { ToLibrary } from '../shell/to-library.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { ProofStrip } from '../sights/proof/proof-strip.tsx'
 import { useComparison, type ComparisonState } from './use-comparison.ts'
@@ -23,11 +25,7 @@ export function ComparePage() {
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <header className="flex h-12 items-center gap-3 border-b border-line px-3">
-        <Hint text="To the library">
-          <Link to="/" aria-label="To the library" className="text-faint hover:text-ink">
-            <ArrowLeft size={18} />
-          </Link>
-        </Hint>
+        <ToLibrary />
         <h1 className="font-serif text-lg font-semibold whitespace-nowrap">Comparison</h1>
         {state !== null && <Sides state={state} />}
         <span className="grow" />
@@ -118,23 +116,6 @@ function Told({ state }: { state: ComparisonState }) {
   )
 }
 
-type Row = FrameRow | PathRow
-
-const finite = (value: number): number => (Number.isFinite(value) ? Math.abs(value) : 0)
-const reach = (rows: readonly Row[]): number =>
-  rows.reduce(
-    (most, { low, high, difference }) => Math.max(most, finite(low), finite(high), finite(difference)),
-    0,
-  )
-
-const verdictWords = ({ verdict, secondsMore }: Row): string =>
-  verdict === 'cannot-tell' && secondsMore !== null
-    ? `cannot tell, ${three(secondsMore)} s more`
-    : VERDICT_WORDS[verdict]
-
-const signed = (value: number, of: (value: number) => string): string =>
-  `${value < 0 ? '−' : '+'}${of(Math.abs(value))}`
-
 const IN_MS = new Set(['mean', 'p50', 'p95', 'p99', 'overTime'])
 
 function figureColumns(rows: FrameRow[]): TableColumn<FrameRow>[] {
@@ -160,29 +141,17 @@ function figureColumns(rows: FrameRow[]): TableColumn<FrameRow>[] {
       about: 'As recorded',
       cell: (row) => figureWords(row.figure).of(row.after),
     },
-    {
-      id: 'difference',
-      head: 'difference',
-      about: 'After less before; of times at equal speed of the machine',
-      cell: (row) => signed(row.difference, figureWords(row.figure).of),
-    },
-    {
-      id: 'bar',
-      head: '95 % interval',
-      about: 'About zero: left is less',
-      align: 'left',
-      width: '26%',
-      cell: (row) => <DifferenceBar {...row} most={IN_MS.has(row.figure) ? inMs : reach([row])} />,
-    },
-    {
-      id: 'verdict',
-      head: 'verdict',
-      about:
-        'Better or worse where the interval leaves zero out; else how many more seconds to record on each side until it probably does',
-      align: 'left',
-      width: '18%',
-      cell: verdictWords,
-    },
+    ...differenceColumns<FrameRow>({
+      about: {
+        difference: 'After less before; of times at equal speed of the machine',
+        interval: 'About zero: left is less',
+        verdict:
+          'Better or worse where the interval leaves zero out; else how many more seconds to record on each side until it probably does',
+      },
+      widths: { interval: '26%', verdict: '18%' },
+      words: (value, { figure }) => figureWords(figure).of(value),
+      most: (row) => (IN_MS.has(row.figure) ? inMs : reach([row])),
+    }),
   ]
 }
 
@@ -198,12 +167,7 @@ function Paths({ state }: { state: ComparisonState }) {
       about: 'Names of its markers',
       align: 'left',
       width: '24%',
-      cell: ({ path }) => (
-        <span title={path.join(' › ')} className="block truncate">
-          {path.length > 1 && <span className="text-faint">{path.at(-2)} › </span>}
-          {path.at(-1)}
-        </span>
-      ),
+      cell: ({ path }) => <PathName path={path} />,
     },
     {
       id: 'before',
@@ -217,28 +181,16 @@ function Paths({ state }: { state: ComparisonState }) {
       about: 'Own time a frame, as recorded',
       cell: ({ after }) => ms(after.msPerFrame),
     },
-    {
-      id: 'difference',
-      head: 'difference',
-      about: 'Own time a frame at equal speed of the machine, after less before',
-      cell: ({ difference }) => signed(difference, ms),
-    },
-    {
-      id: 'bar',
-      head: '95 % interval',
-      about: 'About zero: left is less',
-      align: 'left',
-      width: '23%',
-      cell: (row) => <DifferenceBar {...row} most={most} />,
-    },
-    {
-      id: 'verdict',
-      head: 'verdict',
-      about: 'After asking all paths (Benjamini and Hochberg)',
-      align: 'left',
-      width: '18%',
-      cell: verdictWords,
-    },
+    ...differenceColumns<PathRow>({
+      about: {
+        difference: 'Own time a frame at equal speed of the machine, after less before',
+        interval: 'About zero: left is less',
+        verdict: 'After asking all paths (Benjamini and Hochberg)',
+      },
+      widths: { interval: '23%', verdict: '18%' },
+      words: ms,
+      most: () => most,
+    }),
   ]
   const row = told.paths.find((one) => keyOf(one) === chosen)
   return (

@@ -1,5 +1,5 @@
-import { ArrowLeft, CircleHelp } from 'lucide-react'
-import { Link, useNavigate } from 'react-router'
+import { CircleHelp } from 'lucide-react'
+import { useNavigate } from 'react-router'
 import { useMemo, useState } from 'react'
 import { frameFigures, type FrameFigures } from '@lapsus/core/take'
 import { IconButton } from '../components/button.tsx'
@@ -14,6 +14,7 @@ import { useView } from '../state/view.ts'
 import { ConditionsWindow } from './conditions-window.tsx'
 import { TakeChoice } from '../sights/proof/take-choice.tsx'
 import { TargetChoice } from './target-choice.tsx'
+import { ToLibrary } from '../shell/to-library.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 
 interface HeaderProps {
@@ -33,11 +34,7 @@ export function Header({ take, target, openHelp }: HeaderProps) {
   )
   return (
     <header className="flex h-12 items-center gap-3 border-b border-line px-3">
-      <Hint text="To the library">
-        <Link to="/" aria-label="To the library" className="text-faint hover:text-ink">
-          <ArrowLeft size={18} />
-        </Link>
-      </Hint>
+      <ToLibrary />
       <h1 className="font-serif text-lg font-semibold whitespace-nowrap">{detail.game}</h1>
       <Editable
         label="Name of the take"

@@ -3,13 +3,14 @@ import { ms, plural, three } from '@lapsus/core/words'
 import { useState } from 'react'
 import { ask } from '../../api/ask.ts'
 import { useAnswer } from '../../api/use-answer.ts'
+import { differenceColumns, reach } from '../../components/difference-columns.tsx'
+import { PathName } from '../../components/path-name.tsx'
 import { Select } from '../../components/select.tsx'
 import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
 import { useFramesQuery } from '../../state/frames-query.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
-import { DifferenceBar } from '../../components/difference-bar.tsx'
 
 type Result = TrialAnswer['results'][number]
 type Figure = Result['frames'][number]
@@ -92,55 +93,15 @@ const FIGURES: Record<string, { words: string; of(value: number): string }> = {
   over: { words: 'frames over, of 1,000', of: three },
 }
 
-const VERDICT_WORDS = { better: 'better', worse: 'worse', same: 'the same', 'cannot-tell': 'cannot tell' }
-
-/** What of a difference every row has: the bar about zero, and what it comes to. */
-function differenceColumns<T extends Figure | PathRow>(
-  most: number,
-  words: (value: number, row: T) => string,
-): TableColumn<T>[] {
-  return [
-    {
-      id: 'difference',
-      head: 'difference',
-      about: 'This variant less the first: the mean over the rounds',
-      cell: (row) => `${row.difference < 0 ? '−' : '+'}${words(Math.abs(row.difference), row)}`,
-    },
-    {
-      id: 'bar',
-      head: '95 % interval',
-      about:
-        'About zero, from the differences within each round: left is less. It says “the same” where it lies within 1 % of the budget.',
-      align: 'left',
-      width: '23%',
-      cell: ({ difference, low, high, verdict }) => (
-        <DifferenceBar {...{ difference, low, high, most, verdict }} />
-      ),
-    },
-    {
-      id: 'verdict',
-      head: 'verdict',
-      about:
-        'Better or worse where the interval leaves zero out, after asking all paths; else how many more seconds to record until it probably does',
-      align: 'left',
-      width: '17%',
-      cell: ({ verdict, secondsMore }) =>
-        verdict === 'cannot-tell' && secondsMore !== null
-          ? `cannot tell, ${three(Math.ceil(secondsMore))} s more`
-          : VERDICT_WORDS[verdict],
-    },
-  ]
+/** Of every column of differences. */
+const ABOUT = {
+  difference: 'This variant less the first: the mean over the rounds',
+  interval:
+    'About zero, from the differences within each round: left is less. It says “the same” where it lies within 1 % of the budget.',
+  verdict:
+    'Better or worse where the interval leaves zero out, after asking all paths; else how many more seconds to record until it probably does',
 }
-
-const reach = (rows: readonly { low: number; high: number; difference: number }[]): number =>
-  rows.reduce(
-    (most, { low, high, difference }) =>
-      Math.max(
-        most,
-        ...[low, high, difference].map((value) => (Number.isFinite(value) ? Math.abs(value) : 0)),
-      ),
-    0,
-  )
+const WIDTHS = { interval: '23%', verdict: '17%' }
 
 function figureColumns(answer: TrialAnswer, result: Result): TableColumn<Figure>[] {
   const words = (value: number, { figure }: Figure) => FIGURES[figure]!.of(value)
@@ -160,24 +121,16 @@ function figureColumns(answer: TrialAnswer, result: Result): TableColumn<Figure>
       cell: (row) => words(row.before, row),
     },
     { id: 'after', head: result.variant, about: 'With this one', cell: (row) => words(row.after, row) },
-    ...differenceColumns<Figure>(inMs, words).map((column) =>
-      column.id !== 'bar'
-        ? column
-        : {
-            ...column,
-            cell: ({ figure, difference, low, high, verdict }: Figure) => (
-              <DifferenceBar
-                {...{ difference, low, high, verdict }}
-                most={figure === 'over' ? reach([{ difference, low, high }]) : inMs}
-              />
-            ),
-          },
-    ),
+    ...differenceColumns<Figure>({
+      ...{ about: ABOUT, widths: WIDTHS, words },
+      most: (row) => (row.figure === 'over' ? reach([row]) : inMs),
+    }),
   ]
 }
 
 function Paths({ answer, result }: { answer: TrialAnswer; result: Result }) {
   const { path, change } = useView()
+  const most = reach(result.paths)
   const columns: TableColumn<PathRow>[] = [
     {
       id: 'path',
@@ -185,7 +138,7 @@ function Paths({ answer, result }: { answer: TrialAnswer; result: Result }) {
       about: 'Names of its markers',
       align: 'left',
       width: '21%',
-      cell: ({ path: names }) => <Name names={names} />,
+      cell: ({ path: names }) => <PathName path={names} />,
     },
     {
       id: 'runs',
@@ -209,7 +162,7 @@ function Paths({ answer, result }: { answer: TrialAnswer; result: Result }) {
       about: 'Own time a frame with this one',
       cell: ({ after }) => ms(after),
     },
-    ...differenceColumns<PathRow>(reach(result.paths), ms),
+    ...differenceColumns<PathRow>({ about: ABOUT, widths: WIDTHS, words: ms, most: () => most }),
   ]
   return (
     <Table
@@ -222,10 +175,3 @@ function Paths({ answer, result }: { answer: TrialAnswer; result: Result }) {
     />
   )
 }
-
-const Name = ({ names }: { names: string[] }) => (
-  <span title={names.join(' › ')} className="block truncate">
-    {names.length > 1 && <span className="text-faint">{names.at(-2)} › </span>}
-    {names.at(-1)}
-  </span>
-)
