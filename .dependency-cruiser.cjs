@@ -11,7 +11,7 @@ const ORDER = {
     ['study'],
     ['detect', 'lists'],
     ['remedy'],
-    ['compare'],
+    ['compare', 'composite'],
     ['gate', 'questions'],
     ['exchange'],
   ],

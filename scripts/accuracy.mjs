@@ -22,8 +22,11 @@ const DEFAULT_SEEDS = '1,2,3,4,5'
 const FINDINGS_SECONDS = 27
 /** A bell and two gates of each variant. */
 const FORECAST_SECONDS = 40
-/** Alternates badly: what is collected in one block was allocated in another. It is played in two nights. */
-const NIGHT_AFTER_NIGHT = new Set(['letter-churn'])
+/**
+ * Alternate badly, and are played in two nights: what is collected in one block was allocated in another; and what meets at a
+ * certain frame of many meets no more where blocks are left out.
+ */
+const NIGHT_AFTER_NIGHT = new Set(['letter-churn', 'lock-step'])
 /** Paths that take less a frame say little of the machine. */
 const LEAST_MS = 0.005
 /** Keeps a core busy for up to 0.8 s, then rests for up to 3. */

@@ -9,6 +9,7 @@ import { say } from './say.mjs'
 /** Each built program: entry and result. Packages of others stay in node_modules. */
 const PROGRAMS = [
   { entry: 'packages/server/src/main.ts', out: 'packages/server/dist/main.mjs' },
+  { entry: 'packages/server/src/serve/pool/pool-worker.ts', out: 'packages/server/dist/pool-worker.mjs' },
   { entry: 'packages/cli/src/main.ts', out: 'packages/cli/dist/main.mjs' },
   { entry: 'games/moth-post/src/main.ts', out: 'games/moth-post/dist/main.mjs' },
   { entry: 'games/moth-post/src/wind-worker.ts', out: 'games/moth-post/dist/wind-worker.mjs' },

@@ -12,6 +12,7 @@ import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
 import { check, writeBudget, type CheckOptions } from './check.ts'
 import { compare } from './compare.ts'
+import { composite } from './composite.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
@@ -171,6 +172,18 @@ program
     console.log(json ? asJson(checked) : checkReport(checked))
     for (const words of skipped) console.error(`lapsus: ${words}`)
     process.exitCode = CHECKED[checked.outcome]
+  })
+
+program
+  .command('composite')
+  .description('lay takes of the same run over one another: what is left is the game, without the machine')
+  .argument('<takes...>', 'files, or takes of the running Lapsus; the first gives its runs and moments')
+  .requiredOption('--out <file>')
+  .addOption(new Option('--format <format>', 'what to write').choices(EXPORT_FORMATS).default('lapsus'))
+  .action(async (takes: string[], { out, format }: ExportOptions) => {
+    const { frames, problems } = await composite(takes, out, format)
+    console.log(`${plural(frames, 'frame')}: ${out}`)
+    for (const words of problems) console.error(`lapsus: ${words}`)
   })
 
 program

@@ -9,16 +9,29 @@ import { request, serverAddress } from './server.ts'
 import { readTakeFile, type TakeFile } from './take-file.ts'
 
 /** @throws CliError for what is neither */
-export async function readTakes(names: readonly string[]): Promise<TakeFile[]> {
-  const files: TakeFile[] = []
-  for (const name of names) files.push(existsSync(name) ? await readTakeFile(name) : await download(name))
-  return files
-}
+export const readTakes = (names: readonly string[]): Promise<TakeFile[]> =>
+  withTakes(names, async (files) => files)
 
-async function download(take: string): Promise<TakeFile> {
+/** For whoever reads the files once more: those of the running Lapsus are kept until then. @throws CliError for what is neither */
+export async function withTakes<T>(
+  names: readonly string[],
+  use: (files: TakeFile[]) => Promise<T>,
+): Promise<T> {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-take-'))
   try {
-    const path = join(folder, 'take.lapsus')
+    const files: TakeFile[] = []
+    for (const [i, name] of names.entries())
+      files.push(
+        existsSync(name) ? await readTakeFile(name) : await download(name, join(folder, `${i}.lapsus`)),
+      )
+    return await use(files)
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
+  }
+}
+
+async function download(take: string, path: string): Promise<TakeFile> {
+  try {
     const response = await request(`${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`)
     await pipeline(Readable.fromWeb(response.body as never), createWriteStream(path))
     return await readTakeFile(path)
@@ -26,7 +39,5 @@ async function download(take: string): Promise<TakeFile> {
     throw error instanceof CliError
       ? new CliError(`${take}: there is no such file, and as a take: ${error.message}`)
       : error
-  } finally {
-    rmSync(folder, { recursive: true, force: true })
   }
 }

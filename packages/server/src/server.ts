@@ -13,6 +13,7 @@ import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
 import { Studies, type Sources } from './serve/answers/studies.ts'
 import { createApp } from './serve/app.ts'
+import { Pool } from './serve/pool/pool.ts'
 import { Guard } from './serve/guard.ts'
 import { acceptStreams } from './serve/upgrade.ts'
 import { closeAbandoned } from './ingest/finish.ts'
@@ -45,6 +46,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
   const store = storeOf(database)
   const sources: Sources = { store, studies: new Studies(store) }
+  const pool = new Pool(config.databaseUrl)
   const health = new DatabaseHealth(config.databaseUrl, config.databaseFolder, log)
   health.start()
 
@@ -56,7 +58,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const streams = new IngestStreams(store, health, log)
   const otlp = new OtlpStreams(store, log)
   const http = createServer(
-    createApp({ config, sources, health, guard, access, recordings, otlp, log }).callback(),
+    createApp({ config, sources, pool, health, guard, access, recordings, otlp, log }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -97,6 +99,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
         http.closeIdleConnections()
         setTimeout(() => http.closeAllConnections(), CLOSE_PATIENCE_MS).unref()
       })
+      await pool.stop()
       noLonger()
       await diagnoses.stop()
       await health.stop()

@@ -16,6 +16,7 @@ import { securityHeaders } from './headers.ts'
 import { packages } from './packages.ts'
 import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
+import { compareRoutes } from './routes/compare-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
@@ -25,10 +26,12 @@ import { sessionRoutes } from './routes/session-routes.ts'
 import { storageRoutes } from './routes/storage-routes.ts'
 import { takeRoutes } from './routes/take-routes.ts'
 import type { Sources } from './answers/studies.ts'
+import type { Pool } from './pool/pool.ts'
 
 export interface AppParts {
   config: ServerConfig
   sources: Sources
+  pool: Pool
   health: DatabaseHealth
   guard: Guard
   access: Access
@@ -39,7 +42,17 @@ export interface AppParts {
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
 
-export function createApp({ config, sources, health, guard, access, recordings, otlp, log }: AppParts): Koa {
+export function createApp({
+  config,
+  sources,
+  pool,
+  health,
+  guard,
+  access,
+  recordings,
+  otlp,
+  log,
+}: AppParts): Koa {
   const app = new Koa({ proxy: config.behindProxy })
   // What fails after the answer has begun: mostly a client that hung up.
   app.on('error', (error: Error) => log.debug({ error: error.message }, 'answer broke off'))
@@ -77,6 +90,7 @@ export function createApp({ config, sources, health, guard, access, recordings, 
     fileRoutes(sources.store),
     liveRoutes(sources.store, recordings),
     questionRoutes(sources),
+    compareRoutes(sources.store, pool),
     planRoutes(sources.store),
     recordingRoutes(recordings),
     storageRoutes(sources.store, config.retention),

@@ -4,9 +4,11 @@ import { TAKE_STATES, type TakeState } from '@lapsus/api'
 import { MARKS, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
-import { plainToInstance, Type } from 'class-transformer'
+import { plural } from '@lapsus/core/words'
+import { plainToInstance, Transform, Type } from 'class-transformer'
 import {
   ArrayMaxSize,
+  ArrayMinSize,
   IsArray,
   IsBoolean,
   IsIn,
@@ -101,6 +103,44 @@ export class RecordingBody {
   @IsIn(['sliced', 'jobs']) routes: 'sliced' | 'jobs' = 'sliced'
   @IsNumber() @Min(0) @Max(1000) graphicsMs = 0
   @IsBoolean() ramp = false
+}
+
+/** More on one side say nothing that these do not. */
+const MOST_TAKES = 32
+
+/** Identities of takes with commas between, as an address holds them. */
+const takeList = ({ value }: { value: unknown }) =>
+  typeof value === 'string' ? value.split(',').filter((id) => id !== '') : value
+
+function Takes(least: number) {
+  return (target: object, name: string) => {
+    for (const check of [
+      IsArray(),
+      ArrayMinSize(least, { message: `"${name}" must name ${plural(least, 'take')} at least` }),
+      ArrayMaxSize(MOST_TAKES),
+      IsString({ each: true }),
+      Length(1, 64, { each: true }),
+    ])
+      check(target, name)
+  }
+}
+
+export class ComparisonQuery {
+  @Transform(takeList) @Takes(1) before!: string[]
+  @Transform(takeList) @Takes(1) after!: string[]
+  @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
+}
+
+/** The budget is read by core/gate, which names what is wrong with it. */
+export class CheckBody {
+  @Takes(1) takes!: string[]
+  @IsOptional() @IsObject() budget?: object
+  @Takes(0) against: string[] = []
+}
+
+export class CompositeBody {
+  @Takes(2) takes!: string[]
+  @IsString() @MaxLength(200) name = ''
 }
 
 /** A plan is read by core/remedy, which names what is wrong with it. */

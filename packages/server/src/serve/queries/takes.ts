@@ -1,5 +1,6 @@
 import type { GameSummary, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
 import { NS_PER_MS } from '@lapsus/core/take'
+import { dateTime } from '@lapsus/core/words'
 import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
 import { finishTake } from '../../ingest/finish.ts'
 import { problemsOf } from '../../store/problems.ts'
@@ -83,6 +84,10 @@ async function gameNames(store: Store): Promise<Map<number, string>> {
 /** The take, or null when there is none of that name or it was deleted. */
 export const findTake = (store: Store, id: string): Promise<TakeRow | null> =>
   store.takes.findOne({ where: { id, deletedAt: null } })
+
+/** What a take is called among others: its name, or when it was made. */
+export const titleOf = ({ name, started }: Pick<TakeRow, 'name' | 'started'>): string =>
+  name || dateTime(started.toISOString())
 
 export async function takeSummary(store: Store, row: TakeRow): Promise<TakeSummary> {
   return summaryOf(row, (await store.games.findByPk(row.gameId))!.name)

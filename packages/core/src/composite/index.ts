@@ -1,0 +1,2 @@
+export * from './align.ts'
+export * from './composite.ts'

@@ -1,0 +1,75 @@
+/** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
+import { tellComparison, type ComparisonTold } from '@lapsus/core/compare'
+import { CompositeWriter, NotSameRun } from '@lapsus/core/composite'
+import { checkTakes, type Budget, type Checked, type NamedStudy } from '@lapsus/core/gate'
+import type { Study } from '@lapsus/core/study'
+import { keepComposite } from '../../ingest/composite.ts'
+import type { TakeRow } from '../../store/store.ts'
+import { wholeTake } from '../answers/diagnoses.ts'
+import type { Sources } from '../answers/studies.ts'
+import { findTake, titleOf } from '../queries/takes.ts'
+
+/** What was asked cannot be done, for a reason that whoever asked has to hear. */
+export interface Refused {
+  refused: string
+}
+
+/** Identities of takes that are there. */
+export interface Asks {
+  compare: { before: string[]; after: string[]; target: number | null }
+  check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
+  composite: { takes: string[]; name: string }
+}
+export interface Tells {
+  compare: ComparisonTold
+  check: Checked
+  /** Identity of the new take. */
+  composite: string
+}
+export type TaskName = keyof Asks
+
+export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promise<Tells[N] | Refused> } = {
+  async compare(sources, { before, after, target }) {
+    const [one, other] = [await named(sources, before), await named(sources, after)]
+    const judged = target ?? one[0]!.study.target
+    const studies = (takes: NamedStudy[]) => takes.map(({ study }): Study => ({ ...study, target: judged }))
+    return refusing(() => tellComparison(studies(one), studies(other)))
+  },
+
+  async check(sources, { takes, budget, against, problems }) {
+    const [now, before] = [await named(sources, takes), await named(sources, against)]
+    const studies = before.map(({ study }) => study)
+    return refusing(() => checkTakes(now, budget, studies, problems))
+  },
+
+  async composite(sources, { takes, name }) {
+    const layers = await named(sources, takes)
+    const writer = refusing(() => new CompositeWriter(layers))
+    if ('refused' in writer) return writer
+    return keepComposite(sources.store, await rowOf(sources, takes[0]!), writer, name)
+  },
+}
+
+async function rowOf({ store }: Sources, id: string): Promise<TakeRow> {
+  const row = await findTake(store, id)
+  if (row === null) throw new Error(`take ${id} is gone`)
+  return row
+}
+
+async function named(sources: Sources, ids: readonly string[]): Promise<NamedStudy[]> {
+  const found: NamedStudy[] = []
+  for (const id of ids) {
+    const row = await rowOf(sources, id)
+    found.push({ name: titleOf(row), study: await sources.studies.part(row, wholeTake(row)) })
+  }
+  return found
+}
+
+function refusing<T extends object>(work: () => T): T | Refused {
+  try {
+    return work()
+  } catch (error) {
+    if (error instanceof RangeError || error instanceof NotSameRun) return { refused: error.message }
+    throw error
+  }
+}
