@@ -75,7 +75,7 @@ export interface World {
   windJob: JobId
   routes: RoutePlanner
   /** Routes that are being planned anew; null while no gate has shut lately. */
-  replanning: RouteBatch | null
+  replanning: { batch: RouteBatch; planner: RoutePlanner } | null
 
   step: number
   nextBellStep: number

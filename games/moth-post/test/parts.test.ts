@@ -8,7 +8,7 @@ import { blockUntil, Display } from '../src/display.ts'
 import { PostOffice } from '../src/post-office.ts'
 import { randomFrom } from '../src/random.ts'
 import { turnGears } from '../src/rooms/mechanics.ts'
-import { routesAtOnce, routesInSlices, type RouteBatch } from '../src/routes.ts'
+import { routesAtOnce, routesInSlices, type RouteBatch, type RoutePlanner } from '../src/routes.ts'
 import { routesOnWorkers } from '../src/routes-thread.ts'
 import { DEFAULTS, LANTERNS, parseFlaws } from '../src/settings.ts'
 import { lanternNamed } from '../src/town.ts'
@@ -177,6 +177,35 @@ describe('routes', () => {
     expect(costs[1]).to.deep.equal(costs[0])
     expect(costs[2]).to.deep.equal(costs[0])
   })
+})
+
+describe('a gate that shuts while the flaw is switched', () => {
+  it('has its routes planned to the end by who began them', () => {
+    const begun: RouteBatch[] = []
+    const joined: RouteBatch[] = []
+    const jobs: RoutePlanner = {
+      begin: (_, batch) => void begun.push(batch),
+      go: () => {},
+      join: (_, batch) => {
+        if (!begun.includes(batch)) throw new Error('joins what it did not begin')
+        joined.push(batch)
+      },
+      stop: () => {},
+    }
+    const flaws = parseFlaws('none')
+    const helpers = { ...onThisThread(windOnThisThread()), routes: jobs }
+    const settings = { ...DEFAULTS, lanterns: LANTERNS, rampS: null, flaws }
+    const post = new PostOffice(settings, createProbe({ game: 'Moth Post' }), helpers)
+    // A gate shuts every 400 steps from the 180th on; its news come 45 steps later.
+    for (let step = 0; step <= 700; step++) {
+      if (step === 200 || step === 600) flaws.add('route-burst')
+      if (step === 400) flaws.add('route-burst')
+      if (step === 240 || step === 590) flaws.delete('route-burst')
+      post.step(16)
+    }
+    expect(begun.length).to.be.greaterThan(0)
+    expect(joined).to.deep.equal(begun)
+  }).timeout(30_000)
 })
 
 describe('wings', () => {

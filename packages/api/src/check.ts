@@ -5,7 +5,8 @@ import {
   RECORDING_STATES,
   TAKE_STATES,
   type DemoGame,
-  type ImportResult,
+  type FileImport,
+  type Miniatures,
   type Recording,
   type SessionState,
   type StorageReport,
@@ -32,7 +33,6 @@ function summary(fields: Fields): void {
     for (const field of ['p50', 'p95', 'p99', 'p999', 'worst']) finite(work, field)
     for (const field of ['over', 'late', 'held']) count(figures, field)
   }
-  if (fields['miniature'] !== null) asFields(fields['miniature'], 'miniature')
 }
 
 export function checkTakeSummary(value: unknown): TakeSummary {
@@ -118,9 +118,21 @@ export function checkDemoGame(value: unknown): DemoGame {
   return value as DemoGame
 }
 
-export function checkImport(value: unknown): ImportResult {
+export function checkImport(value: unknown): FileImport {
   const fields = asFields(value, 'import')
-  text(fields, 'take')
-  count(fields, 'frames')
-  return value as ImportResult
+  for (const one of [fields, ...list(fields, 'others', MOST)]) {
+    text(one, 'take')
+    count(one, 'frames')
+  }
+  return value as FileImport
+}
+
+export function checkMiniatures(value: unknown): Miniatures {
+  for (const [take, miniature] of Object.entries(asFields(value, 'miniatures'))) {
+    const fields = asFields(miniature, take)
+    for (const column of ['worstUs', 'medianUs'])
+      if (!Array.isArray(fields[column]) || !fields[column].every(Number.isFinite))
+        throw bad(column, 'an array of numbers', fields[column])
+  }
+  return value as Miniatures
 }

@@ -44,9 +44,15 @@ export interface TakeSummary {
   storedBytes: number
   /** At the take's own target; null until the recording has ended or when it has no frames. */
   figures: FrameFigures | null
-  /** Work in µs, worst and median of each column; null like `figures`. */
-  miniature: { worstUs: number[]; medianUs: number[] } | null
 }
+
+/** A take in small: work in µs, worst and median of each column. */
+export interface Miniature {
+  worstUs: number[]
+  medianUs: number[]
+}
+/** By identity; those without frames are not among them. */
+export type Miniatures = Record<string, Miniature>
 
 export interface TakeDetail extends TakeSummary {
   markers: Marker[]
@@ -185,6 +191,11 @@ export interface ImportResult {
   skipped: string | null
   /** What could not be read, if anything; what came before it was kept. */
   problem: string | null
+}
+
+/** The first take of a file, and what else was in it. */
+export interface FileImport extends ImportResult {
+  others: ImportResult[]
 }
 
 /** RFC 9457. */

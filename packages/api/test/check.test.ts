@@ -47,7 +47,6 @@ const summary = {
   setAsideRecords: [],
   storedBytes: 100,
   figures,
-  miniature: null,
 }
 
 const detail = {

@@ -3,7 +3,7 @@ import { once } from 'node:events'
 import { finished } from 'node:stream/promises'
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
 import { CliError } from './errors.ts'
-import { readRecords } from './take-file.ts'
+import { readAllRecords } from './take-file.ts'
 
 /**
  * Writes a file in any known format as one of another format; needs no server.
@@ -21,7 +21,7 @@ export async function convert(
     throw new CliError(`${out}: ${error.message}`)
   })
   let records = 0
-  const { source, problem } = await readRecords(path, frameMarker, (record) => {
+  const { source, problem } = await readAllRecords(path, frameMarker, (record) => {
     file.write(write(record))
     records++
   })

@@ -5,7 +5,7 @@ import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
-import { comparisonReport } from '@lapsus/core/compare'
+import { comparisonReport, proofReport } from '@lapsus/core/compare'
 import { budgetSchema, checkReport, type Outcome } from '@lapsus/core/gate'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
@@ -17,6 +17,7 @@ import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
 import { inspect, report } from './inspect.ts'
+import { prove } from './prove.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
 import { request, serverAddress } from './server.ts'
 import { ofVariant, readTakeFile } from './take-file.ts'
@@ -40,6 +41,7 @@ interface AskOptions extends Omit<InspectOptions, 'json'> {
 }
 interface ForecastOptions extends InspectOptions {
   plan: string
+  with?: string[]
   frames?: { from: number; to: number }
 }
 interface CompareOptions {
@@ -115,6 +117,7 @@ program
   .description('print what a plan would make of a take; needs no server')
   .argument('<file>')
   .requiredOption('--plan <file>', 'a plan, as the workbench writes it: JSON or Markdown (docs/plan.md)')
+  .option('--with <takes...>', 'prove it: takes recorded with the fix, each TAKE or TAKE:TRIAL=VARIANT')
   .option('--json', 'everything, as JSON')
   .option('--frames <from-to>', 'only these frames, both included', frameRange)
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
@@ -124,6 +127,12 @@ program
   .action(async (path: string, options: ForecastOptions) => {
     const { plan, json, frames = null, target = null, frameMarker, lessRecorder = false } = options
     const file = ofVariant(await readTakeFile(path, frameMarker), options.variant ?? null)
+    if (options.with !== undefined) {
+      const { told, problems } = await prove(file, plan, options.with, { frames, target, lessRecorder })
+      console.log(json ? asJson(told) : proofReport(told))
+      for (const words of problems) console.error(`lapsus: ${words}`)
+      return
+    }
     const told = (await ask(file, 'forecast', { plan }, { frames, target, lessRecorder })) as ForecastAnswer
     console.log(json ? asJson(told) : forecastReport(told))
     for (const words of [file.problem, file.skipped, ...told.problems]) {
@@ -207,10 +216,12 @@ program
     const response = await sent.catch((error: Error) => {
       throw error instanceof CliError ? new CliError(`${path}: ${error.message}`) : error
     })
-    const { take, frames, problem, skipped } = checkImport(await response.json())
-    console.log(`${plural(frames, 'frame')}: ${address}/takes/${take}`)
-    if (problem !== null) console.error(`lapsus: ${path}: ${problem}; what came before is kept`)
-    if (skipped !== null) console.error(`lapsus: ${path}: ${skipped}`)
+    const { others, ...first } = checkImport(await response.json())
+    for (const { take, frames, problem, skipped } of [first, ...others]) {
+      console.log(`${plural(frames, 'frame')}: ${address}/takes/${take}`)
+      if (problem !== null) console.error(`lapsus: ${path}: ${problem}; what came before is kept`)
+      if (skipped !== null) console.error(`lapsus: ${path}: ${skipped}`)
+    }
   })
 
 program

@@ -6,8 +6,8 @@ import { basename } from 'node:path'
 import { AnySource, type OnRecord, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
-import { framesOfVariant, trialsOf } from '@lapsus/core/compare'
-import { buildStudy, pickOfStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { studyOfVariant, variantsOf } from '@lapsus/core/compare'
+import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 
@@ -41,22 +41,33 @@ export interface TakeFile {
  */
 export function ofVariant(file: TakeFile, wanted: string | null): TakeFile {
   if (wanted === null) return file
-  const trials = trialsOf(file.study)
-  for (const trial of trials) {
-    const variant = trial.variants.findIndex((name) => wanted === `${trial.name}=${name}`)
-    if (variant >= 0)
-      return { ...file, study: pickOfStudy(file.study, framesOfVariant(file.study, trial, variant)) }
-  }
-  const there = trials.flatMap(({ name, variants }) => variants.map((variant) => `${name}=${variant}`))
+  const study = studyOfVariant(file.study, wanted)
+  if (study !== null) return { ...file, study }
+  const there = variantsOf(file.study.declarations.gauges.values())
   throw new CliError(`the take has no variant "${wanted}"; there are: ${there.join(', ') || 'none'}`)
 }
 
 /**
- * Gives the records of a file in any known format, gzip or not.
+ * Gives the records of the first take of a file in any known format, gzip or not.
  * @param onRecord may throw a FormatError for a record that does not fit; formats that forgive leave it out
  * @returns the source, and what could not be read, if anything
  */
 export async function readRecords(
+  path: string,
+  frameMarker: string | undefined,
+  onRecord: OnRecord,
+): Promise<{ source: TakeSource; problem: string | null }> {
+  let takes = 0
+  const read = await readAllRecords(path, frameMarker, (record, place) => {
+    if (record.record === 'take') takes++
+    if (takes === 1) onRecord(record, place)
+  })
+  if (takes > 1) read.source.skipped.add(`${takes - 1} more in the file: import it to have all takes`)
+  return read
+}
+
+/** The same for files of several takes: each begins with a record of its own. */
+export async function readAllRecords(
   path: string,
   frameMarker: string | undefined,
   onRecord: OnRecord,

@@ -27,6 +27,7 @@ import {
 import { nightRecords } from '../../core/test/support/night.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { testServer } from '../../server/test/support.ts'
+import type { ProofTold } from '@lapsus/core/compare'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import type { TrialAnswer } from '@lapsus/core/questions/trial'
 import { GAME, lapsus, ROOT, testFolder } from './support.ts'
@@ -270,6 +271,24 @@ describe('lapsus forecast', () => {
     expect(react!.price[0]).to.contain('every writer must announce')
     const gained = forecast.items.reduce((sum, { gainMsPerFrame }) => sum + gainMsPerFrame, 0)
     expect(forecast.before.frames.work.p50 - forecast.after.frames.work.p50).to.be.closeTo(gained, 0.8)
+  })
+
+  it('proves a plan by takes recorded with the fix', async () => {
+    const items = [{ remedy: 'drop', path: ['sim', 'text'] }]
+    const args = ['forecast', take(), '--plan', plan('proved.json', items), '--with']
+    const told = JSON.parse((await lapsus([...args, take(), '--json'])).out) as ProofTold
+    // Recorded without the fix it brought nothing.
+    expect(told.lines.find(({ id }) => id === 'mean')).to.include({ inRange: false })
+    expect(told.paths.map(({ path }) => path.at(-1))).to.include('text')
+    const report = await lapsus([...args, take(), take()])
+    expect([report.code, report.err]).to.deep.equal([0, ''])
+    expect(report.out).to.match(/were forecast; what came out lies outside its range/)
+    expect(report.out).to.contain('sim > text')
+    const missing = await lapsus([...args, `${take()}:seek=near`])
+    expect([missing.code, missing.err]).to.deep.equal([
+      2,
+      'lapsus: the take has no variant "seek=near"; there are: none\n',
+    ])
   })
 
   it('names what makes no sense, and works out the rest', async () => {

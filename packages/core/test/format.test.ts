@@ -235,6 +235,18 @@ describe('bad takes', () => {
     expect(readAll(Buffer.concat([take!, early, end!])).error?.code).to.equal('after-end')
   })
 
+  it('reads takes that follow one another, each numbered anew', () => {
+    const one = sample()
+    const other = [takeRecord({ take: 'test-take-2' }), endRecord(1)]
+    const { records, error } = readAll(Buffer.concat([...one, ...other].map(encodeRecord)))
+    expect(error).to.equal(null)
+    expect(records.map(({ record }) => record)).to.deep.equal([...one, ...other].map(({ record }) => record))
+    // A take that has not ended is not followed by another.
+    const unended = readAll(Buffer.concat([...one.slice(0, -1), ...other].map(encodeRecord)))
+    expect(unended.error?.code).to.equal('not-a-take')
+    expect(unended.records).to.have.length(one.length - 1)
+  })
+
   it('refuses absurd lengths before waiting for them', () => {
     const take = encodeRecord(takeRecord())
     const hugeText = Uint8Array.of(0x7b, 0x7f, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff)

@@ -1,6 +1,6 @@
 /** Plans: their format, what they come to as a whole, and the questions that are asked of them. */
 import { expect } from 'chai'
-import { differencesOf, hasWrongSign, isNear, proofLines } from '@lapsus/core/compare'
+import { differencesOf, hasWrongSign, isNear, proofPlace, proofText, tellProof } from '@lapsus/core/compare'
 import {
   baseOf,
   counts,
@@ -12,6 +12,7 @@ import {
   planFromJson,
   planFromText,
   planToJson,
+  pathFigures,
   planToMarkdown,
   weigh,
   spansAfter,
@@ -20,7 +21,15 @@ import {
 import { frameFigures } from '@lapsus/core/take'
 import { SCENES } from './support/scenes.ts'
 import { forecastOn, item, pathOf, totalOf } from './support/plans.ts'
-import { run, runs, studyFrom, type Run, type TestFrame, type TestGame } from './support/studies.ts'
+import {
+  randomFrom,
+  run,
+  runs,
+  studyFrom,
+  type Run,
+  type TestFrame,
+  type TestGame,
+} from './support/studies.ts'
 
 const MS = 1e6
 const REFRESH = 1e9 / 60
@@ -319,13 +328,21 @@ describe('a plan as JSON', () => {
   const plan = {
     name: 'Spring cleaning – für später',
     items: [item('pool', ['mail', 'letter'], { size: 12, beyond: 'grow' }, { note: 'ask Ana', who: 'Bo' })],
-    proof: 'take-12345',
+    proof: ['take-12345'],
   }
 
   it('comes back as it was', () => {
     const { plan: read, problems } = planFromJson(JSON.parse(JSON.stringify(planToJson(plan))))
     expect(read).to.deep.equal(plan)
     expect(problems).to.deep.equal([])
+  })
+
+  it('names one take as its proof, or several, as plans did before there could be several', () => {
+    const read = (proof: unknown) =>
+      planFromJson({ format: 'lapsus-plan', version: 1, items: [], proof }).plan.proof
+    expect(read('take-12345')).to.deep.equal(['take-12345'])
+    expect(read(['a', 'b:seek=near', '', 7])).to.deep.equal(['a', 'b:seek=near'])
+    for (const none of [null, undefined, '', {}]) expect(read(none)).to.deep.equal([])
   })
 
   it('keeps what makes sense of one that does not in all, and names the rest', () => {
@@ -438,7 +455,7 @@ describe('a plan as JSON', () => {
       item('by-hand', ['draw'], {}, { state: 'dropped', reason: 'too ugly' }),
     ]
     const { forecast } = forecastOn(locked(), items, LOCKED)
-    const text = planToMarkdown({ name: 'A plan', items, proof: null }, forecast, {
+    const text = planToMarkdown({ name: 'A plan', items, proof: [] }, forecast, {
       game: 'Game',
       take: 'night',
       target: 60,
@@ -451,23 +468,87 @@ describe('a plan as JSON', () => {
 })
 
 describe('a proof', () => {
-  it('sets before, forecast and after side by side, with the error', () => {
-    const before = forecastOn(locked(), [], LOCKED).forecast.before
-    const { after: forecast } = forecastOn(locked(), [item('drop', BURST)], LOCKED).forecast
-    const after = forecastOn(
-      locked().map((frame) => ({
-        ...frame,
-        runs: frame.runs.map((one) => ({ ...one, selfNs: one.selfNs + 100_000, children: [] })),
+  /** A plan that drops the burst, held against frames recorded with the fix on a machine so many times as slow. */
+  function proofOf(slow: number, { left = 0, subjects = [] as string[], gauge = true } = {}) {
+    const random = randomFrom(4)
+    const unrest = (frames: TestFrame[], factor: number): TestFrame[] => {
+      const shake = (one: Run): Run => ({
+        ...one,
+        selfNs: Math.round(one.selfNs * factor * (0.98 + 0.04 * random())),
+        children: (one.children ?? []).map(shake),
+      })
+      return frames.map((frame) => ({ ...frame, runs: frame.runs.map(shake) }))
+    }
+    const many = (): TestFrame[] =>
+      Array.from({ length: 300 }, (_, i) => ({
+        runs: [
+          run('sim', 2 * MS, {
+            children: [run('burst', i % 3 === 0 ? 6 * MS : 2 * MS), run('belt', MS), run('look', MS)],
+          }),
+          run('draw', 2 * MS),
+        ],
+        ...(gauge ? { gauges: { bursts: 4, letters: 10 } } : {}),
+      }))
+    const before = studyFrom(unrest(many(), 1), { conditions: { build: 'old' } })
+    const mended = many().map((frame) => ({
+      ...frame,
+      ...(gauge ? { gauges: { letters: 10, ...(left > 0 ? { bursts: 9 } : {}) } } : {}),
+      runs: frame.runs.map((one) => ({
+        ...one,
+        children: (one.children ?? []).flatMap((child) =>
+          child.marker !== 'burst' ? [child] : left > 0 ? [run('burst', left)] : [],
+        ),
       })),
-      [],
-      LOCKED,
-    ).forecast.before
-    const lines = proofLines(before, forecast, after)
-    const p50 = lines.find(({ id }) => id === 'p50')!
-    expect(p50.error).to.be.closeTo(forecast.frames.work.p50 - after.frames.work.p50, 1e-12)
-    expect(p50.near).to.equal(isNear(forecast.frames.work.p50, after.frames.work.p50))
-    expect(lines.find(({ id }) => id === 'over')).to.deep.include({ before: 100, forecast: 0 })
-    expect(proofLines(before, null, after)[0]).to.deep.include({ forecast: null, error: null, near: null })
+    }))
+    const after = studyFrom(unrest(mended, slow), { conditions: { build: 'new' } })
+    const base = baseOf(before)
+    const plan = { ...emptyPlan(), items: [item('drop', ['sim', 'burst'])] }
+    const { forecast, replay } = forecastPlan(base, plan)
+    const paths = pathFigures(base, replay)
+    const { ranges } = weigh(base, plan, forecast)
+    return tellProof(before, [after], { ...forecast, ranges, paths, subjects })
+  }
+
+  it('is told at equal speed of the machine: a slower one makes no forecast wrong', () => {
+    for (const slow of [1, 1.4]) {
+      const { lines, paths, sentence, speed } = proofOf(slow)
+      const mean = lines.find(({ id }) => id === 'mean')!
+      expect(speed.ratio).to.be.closeTo(slow, 0.03 * slow)
+      expect(mean.before).to.be.closeTo(6 + 10 / 3, 0.05)
+      expect(mean.forecast).to.be.closeTo(6, 0.05)
+      expect(mean.after).to.be.closeTo(6 * slow, 0.1)
+      expect(mean.even).to.be.closeTo(6, 0.15)
+      expect(mean).to.include({ near: true, inRange: mean.even! >= mean.low! && mean.even! <= mean.high! })
+      expect(mean.error).to.be.closeTo(mean.forecast! - mean.even!, 1e-12)
+      const burst = paths[0]!
+      expect(burst.path).to.deep.equal(['sim', 'burst'])
+      expect(burst).to.deep.include({ forecast: 0, even: 0, after: 0, near: true, verdict: 'better' })
+      expect(sentence).to.match(
+        /^The fix brought 3\.[2-5]\d ms a frame, surely; 3\.[2-4]\d ms \(.* to .*\) were forecast;/,
+      )
+    }
+  })
+
+  it('says where the fix brought less than was forecast, and where it made things worse', () => {
+    const less = proofOf(1, { left: 3 * MS })
+    const mean = less.lines.find(({ id }) => id === 'mean')!
+    expect(mean).to.include({ near: false, inRange: false, isReversed: false })
+    expect(less.sentence).to.contain('what came out lies outside its range')
+    const worse = proofOf(1, { left: 6 * MS })
+    expect(worse.lines.find(({ id }) => id === 'mean')!.isReversed).to.equal(true)
+    expect(worse.sentence).to.match(/^Frames take 2\.\d+ ms longer with the fix, surely/)
+  })
+
+  it('does not warn of the build, nor of what the fix itself changed or took away', () => {
+    expect(proofOf(1).differences).to.deep.equal([])
+    expect(proofOf(1, { left: MS }).differences.join()).to.contain('“bursts”: 4.00 before, 9.00 after')
+    expect(proofOf(1, { left: MS, subjects: ['bursts'] }).differences).to.deep.equal([])
+  })
+
+  it('is a take, or the frames of a variant', () => {
+    expect(proofPlace('take-1')).to.deep.equal({ take: 'take-1', variant: null })
+    const place = { take: 'take-1', variant: 'moth.seek=near: all' }
+    expect(proofPlace(proofText(place))).to.deep.equal(place)
   })
 
   it('is near within 15 %, or 0.3 ms; a sign is wrong only beyond the unrest of machines', () => {
@@ -475,9 +556,9 @@ describe('a proof', () => {
     expect(isNear(1.31, 1)).to.equal(false)
     expect(isNear(11.4, 10)).to.equal(true)
     expect(isNear(8.4, 10)).to.equal(false)
-    expect(hasWrongSign({ before: 10, forecast: 8, after: 12 })).to.equal(true)
-    expect(hasWrongSign({ before: 10, forecast: 8, after: 10.2 })).to.equal(false)
-    expect(hasWrongSign({ before: 10, forecast: 8, after: 9 })).to.equal(false)
+    expect(hasWrongSign({ before: 10, forecast: 8, even: 12 })).to.equal(true)
+    expect(hasWrongSign({ before: 10, forecast: 8, even: 10.2 })).to.equal(false)
+    expect(hasWrongSign({ before: 10, forecast: 8, even: 9 })).to.equal(false)
   })
 
   it('says in words where two takes are not of the same load', () => {

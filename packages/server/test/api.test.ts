@@ -1,7 +1,7 @@
 import { expect } from 'chai'
 import { gzipSync } from 'node:zlib'
 import { request as httpRequest } from 'node:http'
-import type { ImportResult, Problem, Recording, TakeDetail, TakeSummary } from '@lapsus/api'
+import type { FileImport, ImportResult, Problem, Recording, TakeDetail, TakeSummary } from '@lapsus/api'
 import { endRecord, encodeCbor, encodeRecord, RecordReader, type AnyRecord } from '@lapsus/core/format'
 import type { RunningServer } from '../src/index.ts'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
@@ -48,6 +48,33 @@ describe('request API', () => {
     return body
   }
 
+  it('exports several takes as one file, which imports as several', async () => {
+    for (const take of ['together-1', 'together-2']) await importBytes(bytesOf(sample(take)))
+    const response = await call('/api/archives?takes=together-1,together-2')
+    expect(response.headers.get('content-disposition')).to.contain('lapsus-2-takes.lapsus')
+    const bytes = new Uint8Array(await response.arrayBuffer())
+    for (const take of ['together-1', 'together-2']) await server.store.takes.destroy({ where: { id: take } })
+    const result = (await (
+      await call('/api/imports', { method: 'POST', body: bytes as BodyInit })
+    ).json()) as FileImport
+    expect(
+      [result, ...result.others].map(({ take, frames, complete }) => [take, frames, complete]),
+    ).to.deep.equal([
+      ['together-1', 2, true],
+      ['together-2', 2, true],
+    ])
+    // What breaks off is the last; the one before is whole.
+    for (const take of ['together-1', 'together-2']) await server.store.takes.destroy({ where: { id: take } })
+    const cut = await call('/api/imports', { method: 'POST', body: bytes.subarray(0, -3) as BodyInit })
+    const half = (await cut.json()) as FileImport
+    expect([half.complete, half.problem]).to.deep.equal([true, null])
+    expect(half.others[0]).to.include({ take: 'together-2', complete: false, frames: 2 })
+    expect(half.others[0]!.problem).to.contain('breaks off')
+    expect((await problem(await call('/api/archives?takes=together-1,gone'))).detail).to.equal(
+      'there is no take gone',
+    )
+  })
+
   it('imports a take file and exports the same records', async () => {
     const records = sample('round-trip')
     expect(await importBytes(bytesOf(records))).to.deep.equal({
@@ -57,6 +84,7 @@ describe('request API', () => {
       format: 'take',
       skipped: null,
       problem: null,
+      others: [],
     })
     const bytes = new Uint8Array(await (await call('/api/takes/round-trip/file')).arrayBuffer())
     const back: AnyRecord[] = []

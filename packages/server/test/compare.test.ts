@@ -1,7 +1,7 @@
 /** What is said of several takes together, over HTTP: comparisons, checks, composites. */
 import { expect } from 'chai'
-import type { ImportResult, Problem, TakeDetail, TakeSummary } from '@lapsus/api'
-import type { ComparisonTold } from '@lapsus/core/compare'
+import type { ImportResult, Problem, StoredPlan, TakeDetail, TakeSummary } from '@lapsus/api'
+import type { ComparisonTold, ProofTold } from '@lapsus/core/compare'
 import { endRecord, type AnyRecord } from '@lapsus/core/format'
 import type { Checked } from '@lapsus/core/gate'
 import type { CompositeAnswer } from '@lapsus/core/questions/composite'
@@ -107,6 +107,29 @@ describe('several takes together', () => {
     expect((await refusal(await send('/api/checks', { takes: ['gone'], against: [one] })))[1]).to.equal(
       'there is no take gone',
     )
+  })
+
+  it('prove a plan, at equal speed', async () => {
+    const [one, other] = [await night('planned-on-1', 2), await night('proved-by-1', 1)]
+    const plan = (proof: string[]) => ({
+      ...{ format: 'lapsus-plan', version: 1, name: 'half', proof },
+      items: [{ remedy: 'drop', path: ['sim', 'seek'] }],
+    })
+    const make = async (proof: string[]) =>
+      ((await (await send(`/api/takes/${one}/plans`, plan(proof))).json()) as StoredPlan).id
+    const told = await getJson<ProofTold>(server, `/api/plans/${await make([other])}/proof`)
+    expect(told.lines.find(({ id }) => id === 'mean')).to.include({ near: false, inRange: false })
+    expect(told.paths[0]).to.deep.include({ path: ['sim', 'seek'], forecast: 0 })
+    expect(told.paths[0]!.even).to.be.closeTo(1, 0.05)
+    const cases: [string[], string][] = [
+      [[], 'the plan names no take that proves it'],
+      [['gone-take'], 'there is no take gone-take'],
+      [[`${other}:seek=near`], 'has no variant seek=near'],
+    ]
+    for (const [proof, words] of cases) {
+      const refused = await refusal(await fetch(`${server.address}/api/plans/${await make(proof)}/proof`))
+      expect(refused[1]).to.contain(words)
+    }
   })
 
   it('are laid over one another as a take of its own, which is diagnosed', async () => {

@@ -1,6 +1,6 @@
 import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { expect } from 'chai'
-import type { TakeDetail } from '@lapsus/api'
+import type { Miniatures, TakeDetail } from '@lapsus/api'
 import { readAnswer } from '@lapsus/core/questions'
 import { PAGE } from '@lapsus/core/questions/page'
 import { endRecord, encodeCbor, encodeRecord, LIMITS, type ChunkRecord } from '@lapsus/core/format'
@@ -90,7 +90,9 @@ describe('ingest', () => {
     })
     expect(take.conditions).to.deep.equal({ device: 'bench', seed: 7 })
     expect(take.figures!.work.worst).to.be.closeTo(7.0006, 0.001)
-    expect(take.miniature!.worstUs).to.have.length(30)
+    const pictures = await getJson<Miniatures>(server, '/api/miniatures?takes=whole-take,not-there')
+    expect(Object.keys(pictures)).to.deep.equal(['whole-take'])
+    expect(pictures['whole-take']!.worstUs).to.have.length(30)
     expect(take.moments.map(({ name, frame, data }) => [name, frame, data])).to.deep.equal([
       ['bell', 4, { chunk: 0 }],
       ['bell', 14, { chunk: 1 }],

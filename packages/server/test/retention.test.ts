@@ -1,7 +1,7 @@
 /** What becomes of takes whose game vanished, and of those that were deleted. */
 import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
-import type { TakeDetail } from '@lapsus/api'
+import type { Miniatures, TakeDetail } from '@lapsus/api'
 import type { RunningServer } from '../src/index.ts'
 import { ABANDONED_AFTER_MS, closeAbandoned, touchTake } from '../src/ingest/finish.ts'
 import { purgeDeleted } from '../src/serve/queries/takes.ts'
@@ -41,7 +41,8 @@ describe('takes over time', () => {
     const closed = await detail('vanished-take')
     expect(closed.state).to.equal('cut-short')
     expect(closed.figures!.work.worst).to.equal(5)
-    expect(closed.miniature!.worstUs).to.deep.equal([5_000])
+    const pictures = await getJson<Miniatures>(server, '/api/miniatures?takes=vanished-take')
+    expect(pictures['vanished-take']!.worstUs).to.deep.equal([5_000])
   })
 
   it('stay open while their game is connected, however long it pauses', async () => {

@@ -135,15 +135,23 @@ describe('the desk', () => {
     expect(text).to.contain('No gain: the take has no path gone.')
   })
 
-  it('sets another take beside it, with what is not alike', async () => {
+  it('proves a plan by other takes, with what is not alike', async () => {
     const desk = await opened()
-    const same = await desk.compareWith({ ...night.detail, id: 'other' }, judged)
-    expect(same.differences).to.deep.equal([])
+    const alike = { detail: { ...night.detail, id: 'other' }, variant: null }
+    const same = await desk.prove(plan, [alike], false)
+    expect(same.told.differences).to.deep.equal([])
     expect(same.workNs).to.have.length(FRAMES)
-    const { before } = desk.figures(plan)
-    expect(same.figures).to.deep.equal(before)
-    const other = await desk.compareWith({ ...night.detail, conditions: { mode: 'bytes' } }, judged)
-    expect(other.differences).to.deep.equal(['recorder mode: “timing” before, “bytes” after'])
+    const mean = same.told.lines.find(({ id }) => id === 'mean')!
+    expect(mean.even).to.be.closeTo(desk.figures(plan).before.meanMs, 1e-9)
+    // Several count as one.
+    expect((await desk.prove(plan, [alike, alike], false)).workNs).to.have.length(2 * FRAMES)
+    const unlike = { detail: { ...night.detail, conditions: { mode: 'bytes' } }, variant: null }
+    const other = await desk.prove(plan, [unlike], false)
+    expect(other.told.differences).to.deep.equal(['recorder mode: “timing” before, “bytes” after'])
+    const missing = desk.prove(plan, [{ ...alike, variant: 'seek=near' }], false)
+    expect(await missing.catch((error: Error) => error.message)).to.equal(
+      'The take has no variant “seek=near”.',
+    )
   })
 
   it('opens the take that was asked for last, whichever is read first', async () => {

@@ -32,7 +32,7 @@ describe('sliders of inputs', () => {
 
 describe('planning', () => {
   const screen = useScreen()
-  const { page, server, open, seen, textOf, button, untilParameter } = screen
+  const { page, server, open, seen, gone, textOf, button, untilParameter } = screen
   const importTake = (take: string) =>
     fetch(`${server.address}/api/imports`, { method: 'POST', body: bytesOf(nightRecords(take)) as BodyInit })
   before(async () => {
@@ -137,10 +137,17 @@ describe('planning', () => {
     await open('/takes/planned-night?sight=proof')
     await seen('No take is named yet')
     await page.select('select[aria-label="Take recorded with the fix"]', 'mended-night')
-    await seen('Load and conditions of both takes are alike')
+    await seen('Load and conditions of both sides are alike')
+    expect(await textOf('proof-words')).to.match(/were forecast; what came out lies (in|outside) its range/)
     const proof = await textOf('proof')
     expect(proof).to.contain('work p50')
     expect(proof).to.match(/as aimed|further off/)
+    expect(proof).to.contain('at equal speed')
+    // Another night besides counts with it.
+    await page.select('select[aria-label="Another take recorded with the fix"]', 'mended-night')
+    await seen('Open take 2 recorded with the fix')
+    await button('Do not count this take').click()
+    await gone('Open take 2 recorded with the fix')
   })
 
   it('goes out as JSON and comes in again, with problems named', async () => {

@@ -3,7 +3,7 @@ import type { PageAnswer } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { emptyFrames, PathTable } from '@lapsus/core/take'
-import { conditionRows, conditionWords } from '../src/format/conditions.ts'
+import { conditionRows, conditionWords, tellApart } from '../src/format/conditions.ts'
 import { gaugeValue } from '@lapsus/core/words'
 import type { PageBox } from '../src/sights/frame/layout.ts'
 import { runWords } from '../src/sights/frame/run-words.ts'
@@ -208,5 +208,26 @@ describe('takes', () => {
     expect(firstSince(startNs, 100)).to.equal(0)
     expect(firstSince(startNs, 0)).to.equal(99)
     expect(firstSince(new Float64Array(0), 5)).to.equal(0)
+  })
+})
+
+describe('takes among others', () => {
+  it('are told apart by name, time, and what is not alike', () => {
+    const take = (id: string, name: string, build: string, seed: number) =>
+      ({
+        id,
+        name,
+        started: '2026-01-02T03:04:05.000Z',
+        dropped: 0,
+        repaired: 0,
+        conditions: { build, scene: 'attic', seed },
+      }) as unknown as TakeSummary
+    const takes = [take('a', 'Monday', 'old', 1), take('b', '', 'new', 1)]
+    expect(takes.map(tellApart(takes))).to.deep.equal([
+      'Monday, 2 Jan 2026, 03:04, old',
+      'without a name, 2 Jan 2026, 03:04, new',
+    ])
+    expect(tellApart([takes[0]!])(takes[0]!)).to.equal('Monday, 2 Jan 2026, 03:04, old, attic, seed 1')
+    expect(tellApart([])(takes[0]!)).to.contain('Monday')
   })
 })

@@ -13,16 +13,18 @@ const atOnce = routesAtOnce()
 export function checkGates(world: World): void {
   const { probe, markers, step } = world
   probe.enter(markers['gates.check'])
-  const planner = world.settings.flaws.has('route-burst') ? atOnce : world.routes
   if (step >= FIRST_STEP && (step - FIRST_STEP) % EVERY_STEPS === 0) {
     probe.moment('gate-shut', { gate: 1 + ((step / EVERY_STEPS) | 0) })
+    const planner = world.settings.flaws.has('route-burst') ? atOnce : world.routes
     shutGate(world)
-    world.replanning = newBatch(world)
+    const batch = newBatch(world)
+    // Whoever begins it ends it, though the flaw may be switched meanwhile.
+    world.replanning = { batch, planner }
     probe.enter(markers['routes.replan'])
-    planner.begin(world, world.replanning)
+    planner.begin(world, batch)
     probe.leave()
   } else if (world.replanning !== null) {
-    const batch = world.replanning
+    const { batch, planner } = world.replanning
     probe.enter(markers['routes.replan'])
     if (step < batch.dueStep) planner.go(world, batch)
     else {

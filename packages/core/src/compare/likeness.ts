@@ -19,15 +19,22 @@ const CONDITIONS: { field: keyof Conditions; words: string }[] = [
   { field: 'mode', words: 'recorder mode' },
 ]
 
-/** What is not alike, in words; empty where everything is. */
-export function differencesOf(before: Study, after: Study): string[] {
+/**
+ * What is not alike, in words; empty where everything is.
+ * @param mended names of what a fix may itself have changed, and gauges that it may have removed; null without a fix
+ */
+export function differencesOf(
+  before: Study,
+  after: Study,
+  mended: readonly string[] | null = null,
+): string[] {
   const differences = CONDITIONS.flatMap(({ field, words }) => {
     const [one, other] = [before.conditions[field], after.conditions[field]]
     return one === other ? [] : [`${words}: ${told(one)} before, ${told(other)} after`]
   })
   if (before.target !== after.target)
     differences.push(`target: ${three(before.target)} frames a second before, ${three(after.target)} after`)
-  differences.push(...loadDifferences(before, after))
+  differences.push(...loadDifferences(before, after, mended))
   for (const [study, when] of [
     [before, 'before'],
     [after, 'after'],
@@ -47,11 +54,12 @@ const told = (value: unknown): string =>
   value === undefined || value === '' ? 'not told' : typeof value === 'string' ? `“${value}”` : String(value)
 
 /** Gauges that count things, by name: their middle over the frames. Instances are what a fix may change. */
-function loadDifferences(before: Study, after: Study): string[] {
+function loadDifferences(before: Study, after: Study, mended: readonly string[] | null): string[] {
   const gaugesOf = (study: Study) => loadSources(study).filter(({ gauge }) => gauge !== null)
   const others = new Map(gaugesOf(after).map(({ name, values }) => [name, values]))
   return gaugesOf(before).flatMap(({ name, values }) => {
     const there = others.get(name)
+    if (mended !== null && (there === undefined || mended.includes(name))) return []
     if (there === undefined) return [`“${name}” is not told after`]
     const [one, other] = [middle(values), middle(there)]
     if (one === null || other === null) return []

@@ -1,6 +1,7 @@
 /** A trial: variants of the same code, used in turn within one take, set against each other. */
+import type { GaugeDeclaration } from '../format/index.ts'
 import { falseDiscoveryRates, mean, meanInterval, median, percentile } from '../stats/index.ts'
-import { budgetNsOf, dense, frameCount, unbrokenStretches, type Study } from '../study/index.ts'
+import { budgetNsOf, dense, frameCount, pickOfStudy, unbrokenStretches, type Study } from '../study/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import { BELIEVED, SAME, timesAsMuch, verdictOf, type Difference } from './verdict.ts'
 
@@ -20,7 +21,11 @@ export interface TrialDeclared {
 }
 
 export const trialsOf = ({ declarations }: Pick<Study, 'declarations'>): TrialDeclared[] =>
-  [...declarations.gauges.values()].flatMap(({ id, name, variants }) =>
+  trialsAmong(declarations.gauges.values())
+
+/** @param gauges that a take declares */
+export const trialsAmong = (gauges: Iterable<GaugeDeclaration>): TrialDeclared[] =>
+  [...gauges].flatMap(({ id, name, variants }) =>
     variants.length < 2 ? [] : [{ gauge: id, name, variants }],
   )
 
@@ -221,4 +226,17 @@ export function framesOfVariant(study: Study, trial: TrialDeclared, variant: num
   for (const block of blocksOf(study, trial))
     if (block.variant === variant) chosen.fill(1, block.from, block.to)
   return chosen
+}
+
+/** All variants of all trials, as `trial=variant`. */
+export const variantsOf = (gauges: Iterable<GaugeDeclaration>): string[] =>
+  trialsAmong(gauges).flatMap(({ name, variants }) => variants.map((variant) => `${name}=${variant}`))
+
+/** Only the frames in which a trial used a variant. @param wanted `trial=variant` @returns null where there is none of that name */
+export function studyOfVariant(study: Study, wanted: string): Study | null {
+  for (const trial of trialsOf(study)) {
+    const variant = trial.variants.findIndex((name) => wanted === `${trial.name}=${name}`)
+    if (variant >= 0) return pickOfStudy(study, framesOfVariant(study, trial, variant))
+  }
+  return null
 }

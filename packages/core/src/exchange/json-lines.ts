@@ -68,8 +68,13 @@ export class JsonLinesSource implements TakeSource {
     } catch (error) {
       throw new FormatError('bad-field', `a line of JSON: ${(error as Error).message}`)
     }
-    if (this.#ended) throw new FormatError('after-end', 'got another line')
     const isTake = (value as { record?: unknown } | null)?.record === 'take'
+    if (isTake && this.#ended) {
+      this.#sequence = 0
+      this.#ended = false
+      return validateRecord(value)
+    }
+    if (this.#ended) throw new FormatError('after-end', 'got another line')
     if (isTake === this.#begun) {
       throw new FormatError('not-a-take', isTake ? 'got that record again' : 'the first record is another')
     }

@@ -9,7 +9,7 @@ const MESSAGES = {
   'too-large': 'expected no more than the limits of the format: {detail}',
   'bad-field': 'expected {detail}',
   'out-of-sequence': 'expected the record that follows the last one: {detail}',
-  'after-end': 'expected nothing after the record "end": {detail}',
+  'after-end': 'expected nothing after the record "end" but another take: {detail}',
 } as const
 
 export type FormatErrorCode = keyof typeof MESSAGES

@@ -18,25 +18,23 @@ export function decodeRecord(bytes: Uint8Array, place: FormatErrorPlace): AnyRec
         `got ${end === CUT ? 'less' : 'more'} than one item in ${bytes.length} bytes`,
       )
     }
-    return decodeRecordValue(bytes, place)
+    return decodeRecordValue(bytes, place.record === 0)
   })
 }
 
-function decodeRecordValue(bytes: Uint8Array, place: FormatErrorPlace): AnyRecord {
+function decodeRecordValue(bytes: Uint8Array, isFirst: boolean): AnyRecord {
   const value = decodeCbor(bytes)
-  const kind = (value as { record?: unknown } | null)?.record
-  if ((place.record === 0) !== (kind === 'take')) {
-    throw new FormatError(
-      'not-a-take',
-      place.record === 0 ? 'the first record is another' : 'got that record again',
-    )
+  if (isFirst !== isTakeRecord(value)) {
+    throw new FormatError('not-a-take', isFirst ? 'the first record is another' : 'got that record again')
   }
   return validateRecord(value)
 }
 
+const isTakeRecord = (value: unknown): boolean => (value as { record?: unknown } | null)?.record === 'take'
+
 /**
- * Splits a CBOR sequence (RFC 8742) into records. Push pieces as they come; each call returns the records
- * that became whole. After a FormatError the reader takes nothing more; what it returned before is good.
+ * Splits a CBOR sequence (RFC 8742) into records: those of one take, or of several, each after the end of the one before.
+ * Push pieces as they come; each call returns the records that became whole. After a FormatError the reader takes nothing more; what it returned before is good.
  */
 export class RecordReader {
   /** Holds the record that has begun, in its first `#pendingBytes`; grows by doubling. */
@@ -57,7 +55,7 @@ export class RecordReader {
     return this.#pendingBytes
   }
 
-  /** Whether the closing record has been read. */
+  /** Whether the closing record of the last take has been read. */
   get ended(): boolean {
     return this.#ended
   }
@@ -72,7 +70,7 @@ export class RecordReader {
       const end = locate(place, () => this.#scanner.scan(bytes, at))
       if (end === CUT) break
       this.#scanner = new ItemScanner()
-      const record = locate(place, () => this.#inOrder(decodeRecordValue(bytes.subarray(at, end), place)))
+      const record = locate(place, () => this.#inOrder(bytes.subarray(at, end)))
       this.#place = { record: place.record + 1, offset: place.offset + end - at }
       at = end
       onRecord(record, place)
@@ -101,9 +99,15 @@ export class RecordReader {
     this.#pendingBytes = bytes.length - from
   }
 
-  #inOrder(record: AnyRecord): AnyRecord {
+  #inOrder(bytes: Uint8Array): AnyRecord {
+    const isFirst = this.#place.record === 0 || (this.#ended && isTakeRecord(decodeCbor(bytes)))
+    const record = decodeRecordValue(bytes, isFirst)
+    if (record.record === 'take') {
+      this.#sequence = 0
+      this.#ended = false
+      return record
+    }
     if (this.#ended) throw new FormatError('after-end', `got a record "${record.record}"`)
-    if (record.record === 'take') return record
     if (record.sequence !== this.#sequence + 1) {
       throw new FormatError(
         'out-of-sequence',

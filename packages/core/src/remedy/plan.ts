@@ -28,21 +28,21 @@ export interface PlanItem {
   who: string
   /** Why it was dropped. */
   reason: string
-  /** Take recorded with this fix alone; null for none yet. */
-  proof: string | null
+  /** Takes recorded with this fix alone, or parts of them (compare/proof); none yet where empty. */
+  proof: string[]
 }
 
 export interface Plan {
   name: string
   items: PlanItem[]
-  /** Take recorded with the whole plan; null for none yet. */
-  proof: string | null
+  /** Takes recorded with the whole plan; none yet where empty. */
+  proof: string[]
 }
 
 export const MOST_ITEMS = 100
 const LONGEST_TEXT = 10_000
 
-export const emptyPlan = (name = ''): Plan => ({ name, items: [], proof: null })
+export const emptyPlan = (name = ''): Plan => ({ name, items: [], proof: [] })
 
 /** Whether an item counts in the forecast. */
 export const counts = ({ on, state }: Pick<PlanItem, 'on' | 'state'>): boolean => on && state !== 'dropped'
@@ -97,7 +97,7 @@ export function planFromJson(value: unknown): ReadPlan {
   })
   if (fields['items'].length > MOST_ITEMS) problems.push(`only the first ${MOST_ITEMS} items are used`)
   return {
-    plan: { name: textOf(fields, 'name', 200), items, proof: idOrNull(fields, 'proof') },
+    plan: { name: textOf(fields, 'name', 200), items, proof: proofOf(fields['proof']) },
     problems,
     numbers,
   }
@@ -146,7 +146,7 @@ function readItem(
     note: textOf(fields, 'note', LONGEST_TEXT),
     who: textOf(fields, 'who', 200),
     reason: textOf(fields, 'reason', LONGEST_TEXT),
-    proof: idOrNull(fields, 'proof'),
+    proof: proofOf(fields['proof']),
   }
 }
 
@@ -179,5 +179,12 @@ function textOf(fields: Fields, name: string, longest: number): string {
   return typeof value === 'string' ? value.slice(0, longest) : ''
 }
 
-const idOrNull = (fields: Fields, name: string): string | null =>
-  typeof fields[name] === 'string' && fields[name] !== '' ? fields[name].slice(0, 64) : null
+/** Takes of one proof, and the length of what names one: an identity, a trial and a variant. */
+const MOST_PROOFS = 16
+const LONGEST_PROOF = 500
+
+/** One text, or several. */
+const proofOf = (value: unknown): string[] =>
+  (Array.isArray(value) ? value : [value])
+    .filter((one): one is string => typeof one === 'string' && one !== '' && one.length <= LONGEST_PROOF)
+    .slice(0, MOST_PROOFS)

@@ -98,5 +98,5 @@ export const newItem = (remedy: RemedyKind, path: string[], subject: string, id 
   note: '',
   who: '',
   reason: '',
-  proof: null,
+  proof: [],
 })

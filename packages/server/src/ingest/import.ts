@@ -19,27 +19,27 @@ export interface ImportOptions {
 }
 
 /**
- * Reads a take file in any known format, gzip or not, and stores it. A file that breaks off or is wrong
- * somewhere is stored up to there, or without what is wrong, and the result says so.
+ * Reads a file in any known format, gzip or not, and stores the takes in it: mostly one. A file that breaks off or is wrong
+ * somewhere is stored up to there, or without what is wrong, and the result of its last take says so.
  * @throws FormatError when there is no take in it at all
  */
-export async function importTake(
+export async function importTakes(
   store: Store,
   file: Readable,
   { frameMarker, game = 'Imported' }: ImportOptions = {},
-): Promise<ImportResult> {
+): Promise<ImportResult[]> {
   const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
-  const records = new RecordStore(store)
+  const takes = new TakesIn(store)
   let problem: string | null = null
   try {
-    await readInto(records, source, file)
+    await readInto(takes, source, file)
   } catch (error) {
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
-    if (records.takeId === null)
+    if (takes.isEmpty)
       throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(source.place)
   }
-  if (records.takeId === null) {
+  if (takes.isEmpty) {
     throw new FormatError(
       'not-a-take',
       source.pendingBytes > 0 ? 'it ends within its first record' : 'it is empty',
@@ -48,32 +48,68 @@ export async function importTake(
   if (problem === null && !source.ended) {
     problem = `the take breaks off after record ${source.place.record - 1}, at byte ${source.place.offset}`
   }
-  await records.finish(source.ended)
-  const row = await store.takes.findByPk(records.takeId, { attributes: ['frames'] })
-  return {
-    take: records.takeId,
-    frames: Number(row!.frames),
-    complete: source.ended,
-    format: source.format,
-    skipped: source.skipped.summary,
-    problem,
+  await takes.finish(source.ended)
+  const found: ImportResult[] = []
+  for (const take of takes.ids) {
+    const isLast = take === takes.ids.at(-1)
+    const row = await store.takes.findByPk(take, { attributes: ['frames'] })
+    found.push({
+      take,
+      frames: Number(row!.frames),
+      complete: !isLast || source.ended,
+      format: source.format,
+      // Lines are counted through the file.
+      skipped: isLast ? source.skipped.summary : null,
+      problem: isLast ? problem : null,
+    })
+  }
+  return found
+}
+
+/** The takes of a file, one after the other. */
+class TakesIn {
+  readonly ids: string[] = []
+  readonly #store: Store
+  #records: RecordStore | null = null
+
+  constructor(store: Store) {
+    this.#store = store
+  }
+
+  get isEmpty(): boolean {
+    return this.ids.length === 0
+  }
+
+  async put(...[record, place, passedOver]: Parameters<RecordStore['put']>): Promise<void> {
+    if (record.record === 'take') {
+      // The one before ended with its own last record.
+      await this.finish(true)
+      this.#records = new RecordStore(this.#store)
+    }
+    await this.#records!.put(record, place, passedOver)
+    if (record.record === 'take') this.ids.push(this.#records!.takeId!)
+  }
+
+  async finish(complete: boolean): Promise<void> {
+    await this.#records?.finish(complete)
+    this.#records = null
   }
 }
 
-async function readInto(records: RecordStore, source: TakeSource, file: Readable): Promise<void> {
+async function readInto(takes: TakesIn, source: TakeSource, file: Readable): Promise<void> {
   let bytes = 0
   for await (const piece of await unzipped(apart(file))) {
     bytes += piece.length
     if (bytes > MOST_BYTES)
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
-    await storeFrom(records, source, (onRecord) => source.push(piece, onRecord))
+    await storeFrom(takes, source, (onRecord) => source.push(piece, onRecord))
   }
-  await storeFrom(records, source, (onRecord) => source.finish(onRecord))
+  await storeFrom(takes, source, (onRecord) => source.finish(onRecord))
 }
 
 /** What came before a bad record is stored before the failure is dealt with. */
 async function storeFrom(
-  records: RecordStore,
+  takes: TakesIn,
   source: TakeSource,
   read: (onRecord: (record: AnyRecord, place: FormatErrorPlace) => void) => void,
 ): Promise<void> {
@@ -86,7 +122,7 @@ async function storeFrom(
   }
   for (const { record, place } of arrived) {
     const passedOver = (reason: string) => source.skipped.add(`line ${place.record + 1}: ${reason}`)
-    await records.put(record, place, source.lenient ? passedOver : undefined)
+    await takes.put(record, place, source.lenient ? passedOver : undefined)
   }
   if (failure !== null) throw failure
 }

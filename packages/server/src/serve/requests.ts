@@ -107,22 +107,32 @@ export class RecordingBody {
 
 /** More on one side say nothing that these do not. */
 const MOST_TAKES = 32
+/** More are not in sight at once. */
+const MOST_MINIATURES = 100
 
 /** Identities of takes with commas between, as an address holds them. */
 const takeList = ({ value }: { value: unknown }) =>
   typeof value === 'string' ? value.split(',').filter((id) => id !== '') : value
 
-function Takes(least: number) {
+function Takes(least: number, most = MOST_TAKES) {
   return (target: object, name: string) => {
     for (const check of [
       IsArray(),
       ArrayMinSize(least, { message: `"${name}" must name ${plural(least, 'take')} at least` }),
-      ArrayMaxSize(MOST_TAKES),
+      ArrayMaxSize(most),
       IsString({ each: true }),
       Length(1, 64, { each: true }),
     ])
       check(target, name)
   }
+}
+
+export class MiniaturesQuery {
+  @Transform(takeList) @Takes(1, MOST_MINIATURES) takes!: string[]
+}
+
+export class ArchiveQuery extends FileQuery {
+  @Transform(takeList) @Takes(1) takes!: string[]
 }
 
 export class ComparisonQuery {

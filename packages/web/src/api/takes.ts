@@ -2,6 +2,7 @@
 import {
   checkDemoGame,
   checkImport,
+  checkMiniatures,
   checkRecording,
   checkRecordings,
   checkSession,
@@ -10,7 +11,7 @@ import {
   checkTakes,
   checkTakeSummary,
   type ExcerptRequest,
-  type ImportResult,
+  type FileImport,
   type Problem,
   type RecordingRequest,
 } from '@lapsus/api'
@@ -32,6 +33,11 @@ export const api = {
   deleteTake: (id: string) => send(takeAt(id), { method: 'DELETE' }),
   restoreTake: (id: string) => send(`${takeAt(id)}/restore`, { method: 'POST' }),
   fileAddress: (id: string, format: ExportFormat = 'lapsus') => `${takeAt(id)}/file?format=${format}`,
+  miniatures: async (ids: readonly string[]) =>
+    checkMiniatures(await json(`/api/miniatures?takes=${ids.map(encodeURIComponent).join(',')}`)),
+  archiveAddress: (ids: readonly string[]) => `/api/archives?takes=${ids.map(encodeURIComponent).join(',')}`,
+  composite: async (takes: readonly string[], name: string) =>
+    checkTakeSummary(await json('/api/composites', withBody('POST', { takes, name }))),
   importFile,
   session: async () => checkSession(await json(SESSION)),
   signOut: () => send(SESSION, { method: 'DELETE' }),
@@ -56,7 +62,7 @@ function importFile(
   frameMarker: string,
   onProgress: (share: number) => void,
   signal: AbortSignal,
-): Promise<ImportResult> {
+): Promise<FileImport> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     const query = new URLSearchParams(frameMarker === '' ? {} : { frameMarker })

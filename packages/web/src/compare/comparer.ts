@@ -2,6 +2,7 @@
 import type { TakeDetail } from '@lapsus/api'
 import { tellComparison, type ComparisonTold } from '@lapsus/core/compare'
 import type { Study } from '@lapsus/core/study'
+import { joinedColumns } from '../plan/joined-columns.ts'
 import { readStudy } from '../plan/read-study.ts'
 
 export interface Compared {
@@ -28,12 +29,4 @@ async function readAll(details: TakeDetail[], target: number): Promise<Study[]> 
   return studies
 }
 
-function workOf(studies: Study[]): Float64Array {
-  const all = new Float64Array(studies.reduce((sum, { frames }) => sum + frames.workNs.length, 0))
-  let at = 0
-  for (const { frames } of studies) {
-    all.set(frames.workNs, at)
-    at += frames.workNs.length
-  }
-  return all
-}
+const workOf = (studies: Study[]) => joinedColumns(studies.map(({ frames }) => frames.workNs))

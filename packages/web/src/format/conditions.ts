@@ -21,6 +21,26 @@ export function conditionWords({ conditions, dropped, repaired }: TakeSummary): 
   ].filter((words) => words !== undefined && words !== '') as string[]
 }
 
+/** Of circumstances in which takes differ so many are told in a line. */
+const MOST_DIFFERING = 3
+
+/** What tells each of some takes apart from the others: its name, its time, its build, and what else differs. */
+export function tellApart(takes: readonly TakeSummary[]): (take: TakeSummary) => string {
+  const words = new Map(takes.map((take) => [take.id, conditionWords(take)]))
+  const shared = [...words.values()].reduce<string[] | null>(
+    (common, own) => common?.filter((one) => own.includes(one)) ?? own,
+    null,
+  )
+  return (take) =>
+    [
+      take.name || 'without a name',
+      dateTime(take.started),
+      ...(words.get(take.id) ?? conditionWords(take))
+        .filter((one) => takes.length < 2 || !shared!.includes(one))
+        .slice(0, MOST_DIFFERING),
+    ].join(', ')
+}
+
 /** All that is known of a take's circumstances, as names and values. */
 export function conditionRows({
   conditions,

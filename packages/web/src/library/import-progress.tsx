@@ -17,7 +17,7 @@ export function ImportButton() {
       </Button>
       <Window
         title="Import a take"
-        about="A take file, plain or gzip; the same as JSON lines; OpenTelemetry traces as JSON; Performance Timeline entries as JSON. Which one it is, is seen from its contents."
+        about="A take file, also of several takes, plain or gzip; the same as JSON lines; OpenTelemetry traces as JSON; Performance Timeline entries as JSON. Which one it is, is seen from its contents."
         open={open}
         onOpenChange={setOpen}
       >

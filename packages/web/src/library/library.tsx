@@ -1,34 +1,32 @@
 import { CirclePlay } from 'lucide-react'
-import { useEffect, useMemo, useState } from 'react'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
-import { plural } from '@lapsus/core/words'
+import { useChosen } from '../state/chosen.ts'
 import { useLibrary } from '../state/library.ts'
 import { useRecordings } from '../state/recordings.ts'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { DeletedTakes } from './deleted-takes.tsx'
 import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
-import { RecordWindow } from './record-window.tsx'
 import { SearchBar } from './search-bar.tsx'
 import { SignOut } from '../access/sign-out.tsx'
 import { StorageLine } from './storage-line.tsx'
-import { TakeRow } from './take-row.tsx'
 
 /** All takes, by game, newest first. */
 export function Library() {
   const { takes, error, filter, load, setFilter } = useLibrary()
   const isFiltered = Object.keys(filter).length > 0
   const { active, resume } = useRecordings()
-  const [recordOpen, setRecordOpen] = useState(false)
+  /** Null until it is first opened; then it stays, so that the focus goes back where it was. */
+  const [recordOpen, setRecordOpen] = useState<boolean | null>(null)
   useEffect(() => {
     document.title = 'Lapsus'
+    void import('./take-list.tsx')
     void load()
     void resume()
   }, [load, resume])
-  const games = useMemo(() => Map.groupBy(takes ?? [], (take) => take.game), [takes])
-
   return (
     <div className="mx-auto flex min-h-full max-w-6xl flex-col px-6">
       <header className="flex items-center gap-3 py-5">
@@ -41,7 +39,11 @@ export function Library() {
         <ThemeButton />
       </header>
       <ImportProgress />
-      <RecordWindow open={recordOpen} onOpenChange={setRecordOpen} />
+      {recordOpen !== null && (
+        <Suspense fallback={null}>
+          <RecordWindow open={recordOpen} onOpenChange={setRecordOpen} />
+        </Suspense>
+      )}
       {active.map((recording) => (
         <RecordingProgress key={recording.id} recording={recording} />
       ))}
@@ -67,8 +69,11 @@ export function Library() {
           here.
         </Words>
       ) : (
-        [...games].map(([game, own]) => <GameTakes key={game} game={game} takes={own} />)
+        <Suspense fallback={<Words title="Opening the library…" />}>
+          <TakeList takes={takes} />
+        </Suspense>
       )}
+      <Chosen takes={takes ?? []} />
       <DeletedTakes />
       <StorageLine takes={takes} />
       <SignOut />
@@ -76,17 +81,20 @@ export function Library() {
   )
 }
 
-function GameTakes({ game, takes }: { game: string; takes: TakeSummary[] }) {
-  return (
-    <section className="mb-8">
-      <h2 className="flex items-baseline gap-3 border-b border-ink pb-1 font-serif text-lg">
-        {game} <span className="font-sans text-xs text-faint">{plural(takes.length, 'take')}</span>
-      </h2>
-      <ul>
-        {takes.map((take) => (
-          <TakeRow key={take.id} take={take} />
-        ))}
-      </ul>
-    </section>
+/** Comes while the server is asked what there is. */
+const TakeList = lazy(async () => ({ default: (await import('./take-list.tsx')).TakeList }))
+
+const RecordWindow = lazy(async () => ({ default: (await import('./record-window.tsx')).RecordWindow }))
+
+/** Comes with the first take that is chosen. */
+const ChosenBar = lazy(async () => ({ default: (await import('./chosen-bar.tsx')).ChosenBar }))
+
+function Chosen({ takes }: { takes: readonly TakeSummary[] }) {
+  const ids = useChosen((chosen) => chosen.takes)
+  const chosen = ids.flatMap((id) => takes.find((take) => take.id === id) ?? [])
+  return chosen.length === 0 ? null : (
+    <Suspense fallback={null}>
+      <ChosenBar takes={chosen} />
+    </Suspense>
   )
 }

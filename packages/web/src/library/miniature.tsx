@@ -1,10 +1,17 @@
-import { useCallback } from 'react'
+import { useCallback, useEffect } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { Canvas, type Draw } from '../components/canvas.tsx'
+import { useMiniatures } from '../state/miniatures.ts'
 
 /** A take's frames in small: hanging from the top, the floor in the middle. */
 export function Miniature({ take }: { take: TakeSummary }) {
-  const { miniature, target } = take
+  const { id, target, figures } = take
+  const miniature = useMiniatures(({ known }) => known[id] ?? null)
+  const want = useMiniatures((pictures) => pictures.want)
+  // One that is still being recorded has none yet.
+  useEffect(() => {
+    if (figures !== null) want(id)
+  }, [id, figures, want])
   const draw = useCallback<Draw>(
     (context, width, height, palette) => {
       if (miniature === null) return

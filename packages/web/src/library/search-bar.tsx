@@ -3,6 +3,8 @@ import { useEffect, useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
 import { IconButton } from '../components/button.tsx'
+import { ORDERS, useSettings, type Order } from '../state/settings.ts'
+import { ORDER_WORDS } from './order.ts'
 import { FILTER_FIELDS, useLibrary, type FilterField, type TakeFilter } from '../state/library.ts'
 
 /** Time that typing must rest before the server is asked. */
@@ -15,6 +17,7 @@ export function SearchBar() {
   const { takes, filter, setFilter } = useLibrary()
   const [params, setParams] = useSearchParams()
   const [search, setSearch] = useState(params.get('search') ?? '')
+  const { libraryOrder, setLibraryOrder } = useSettings()
   const choices = useMemo(() => choicesOf(takes ?? []), [takes])
 
   useEffect(() => {
@@ -70,6 +73,18 @@ export function SearchBar() {
           ))}
         </select>
       ))}
+      <select
+        aria-label="Order of takes"
+        value={libraryOrder}
+        className="h-8 rounded border border-line bg-leaf px-2 text-faint"
+        onChange={(event) => setLibraryOrder(event.target.value as Order)}
+      >
+        {ORDERS.map((order) => (
+          <option key={order} value={order}>
+            {ORDER_WORDS[order]}
+          </option>
+        ))}
+      </select>
       {Object.keys(filter).length > 0 && (
         <IconButton
           label="Show all takes"

@@ -10,6 +10,7 @@ import { TagEditor } from '../components/tag-editor.tsx'
 import { TakeStateMark } from '../components/take-state.tsx'
 import { conditionWords } from '../format/conditions.ts'
 import { bytes, count, dateTime, duration, ms, percent, plural } from '@lapsus/core/words'
+import { useChosen } from '../state/chosen.ts'
 import { useLibrary } from '../state/library.ts'
 import { Miniature } from './miniature.tsx'
 
@@ -20,12 +21,30 @@ const EXPORTS: { format: ExportFormat; label: string }[] = [
   { format: 'csv', label: 'table of frames (CSV)' },
 ]
 
-export function TakeRow({ take }: { take: TakeSummary }) {
+interface TakeRowProps {
+  take: TakeSummary
+  /** @param toLast with all between it and the one that was chosen last */
+  onChoose(toLast: boolean): void
+}
+
+export function TakeRow({ take, onChoose }: TakeRowProps) {
+  const isChosen = useChosen(({ takes }) => takes.includes(take.id))
   const { rename, setNote, setTags, remove } = useLibrary()
   const { figures } = take
   const address = `/takes/${take.id}`
   return (
-    <li className="flex items-start gap-4 border-b border-line py-3" data-testid="take-row">
+    <div
+      className={`flex items-start gap-4 border-b border-line py-3 ${isChosen ? 'bg-pick/60' : ''}`}
+      data-testid="take-row"
+    >
+      <input
+        type="checkbox"
+        aria-label={`Choose ${take.name || dateTime(take.started)}`}
+        title="Choose it, to compare or save it with others; with Shift all between"
+        checked={isChosen}
+        className="mt-4 ml-1 size-4 shrink-0 accent-[var(--work)]"
+        onChange={(event) => onChoose((event.nativeEvent as MouseEvent).shiftKey)}
+      />
       <Link
         to={address}
         aria-label={`Open ${take.name || take.game}`}
@@ -98,6 +117,6 @@ export function TakeRow({ take }: { take: TakeSummary }) {
           <Trash2 size={15} />
         </IconButton>
       </div>
-    </li>
+    </div>
   )
 }

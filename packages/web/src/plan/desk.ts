@@ -1,6 +1,6 @@
 /** The work behind a plan, off the page's own thread: the take's columns, and forecasts on them. */
 import type { TakeDetail } from '@lapsus/api'
-import { differencesOf } from '@lapsus/core/compare'
+import { provePlan, studyOfVariant, type ProofTold } from '@lapsus/core/compare'
 import {
   baseOf,
   Forecaster,
@@ -26,6 +26,7 @@ import type { RemedyKind } from '@lapsus/core/detect'
 import { frameCount, partOfStudy, studyWithoutRecorder, type Study } from '@lapsus/core/study'
 import { transfer } from 'comlink'
 import type { FramesQuery } from '../api/ask.ts'
+import { joinedColumns } from './joined-columns.ts'
 import { readStudy } from './read-study.ts'
 
 /** How frames are judged. */
@@ -43,13 +44,17 @@ export interface DeskForecast {
   tookMs: number
 }
 
-export interface OtherTake {
-  figures: Figures
-  /** Work of its frames, ns. */
+/** A take, or the frames of one in which a trial used one of its variants. */
+export interface ProofTake {
+  detail: TakeDetail
+  /** `trial=variant`; null for all frames. */
+  variant: string | null
+}
+
+export interface DeskProof {
+  told: ProofTold
+  /** Work of the frames that prove it, ns. */
   workNs: Float64Array
-  durationNs: Float64Array
-  /** What is not alike, in words. */
-  differences: string[]
 }
 
 export interface OptionsRequest {
@@ -138,16 +143,16 @@ export class Desk {
     return planToMarkdown(plan, this.#forecastOnly(plan), context)
   }
 
-  /** Another take, judged like this one. */
-  async compareWith(detail: TakeDetail, judged: Judged): Promise<OtherTake> {
-    const study = judgedStudy(await readStudy(detail, () => {}), judged)
-    const { forecast } = forecastPlan(baseOf(study), { items: [] })
-    const { workNs, durationNs } = study.frames
+  /** Sets what a plan was said to bring against takes recorded with it. @throws Error with words fit to show */
+  async prove(plan: Plan, takes: readonly ProofTake[], withoutRecorder: boolean): Promise<DeskProof> {
+    const { base } = this.#open
+    const judged = { target: base.study.target, withoutRecorder }
+    const after: Study[] = []
+    for (const { detail, variant } of takes)
+      after.push(ofVariant(judgedStudy(await readStudy(detail, () => {}), judged), variant))
     return {
-      figures: forecast.before,
-      workNs: workNs.slice(),
-      durationNs: durationNs.slice(),
-      differences: differencesOf({ ...this.#study!, target: judged.target }, study),
+      told: provePlan(base, plan, after),
+      workNs: joinedColumns(after.map(({ frames }) => frames.workNs)),
     }
   }
 
@@ -162,6 +167,13 @@ export class Desk {
     if (this.#forecaster === null) throw new Error('no take is open to plan on')
     return { forecaster: this.#forecaster, base: this.#forecaster.base }
   }
+}
+
+function ofVariant(study: Study, wanted: string | null): Study {
+  if (wanted === null) return study
+  const part = studyOfVariant(study, wanted)
+  if (part === null) throw new Error(`The take has no variant “${wanted}”.`)
+  return part
 }
 
 function judgedStudy(recorded: Study, { target, withoutRecorder }: Judged): Study {

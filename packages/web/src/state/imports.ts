@@ -22,8 +22,16 @@ export const useImports = create<Imports>()((set) => ({
     set({ file: file.name, sent: 0, cancel: () => abort.abort() })
     try {
       const result = await api.importFile(file, frameMarker, (sent) => set({ sent }), abort.signal)
-      const wrong = [result.problem, result.skipped].filter((words) => words !== null)
-      notify([`${file.name}: ${plural(result.frames, 'frame')} are in`, ...wrong].join('; ') + '.')
+      const all = [result, ...result.others]
+      const wrong = all
+        .flatMap(({ problem, skipped }) => [problem, skipped])
+        .filter((words) => words !== null)
+      const frames = plural(
+        all.reduce((sum, one) => sum + one.frames, 0),
+        'frame',
+      )
+      const what = all.length === 1 ? frames : `${plural(all.length, 'take')} with ${frames}`
+      notify([`${file.name}: ${what} are in`, ...wrong].join('; ') + '.')
     } catch (error) {
       const cancelled = (error as Error).name === 'AbortError'
       notify(cancelled ? `${file.name} was not imported.` : `${file.name}: ${(error as Error).message}`)

@@ -1,6 +1,7 @@
 import { Latest } from '../api/latest.ts'
 import { api } from '../api/takes.ts'
 import type { TakeSummary } from '@lapsus/api'
+import { plural } from '@lapsus/core/words'
 import { create } from 'zustand'
 import { notify } from './notices.ts'
 
@@ -18,6 +19,7 @@ interface Library {
   rename(id: string, name: string): Promise<void>
   setNote(id: string, note: string): Promise<void>
   remove(take: TakeSummary): Promise<void>
+  removeAll(takes: readonly TakeSummary[]): Promise<void>
   setTags(id: string, tags: string[]): Promise<void>
 }
 
@@ -76,17 +78,25 @@ export const useLibrary = create<Library>()((set, get) => {
     rename: (id, name) => change(id, { name }),
     setNote: (id, note) => change(id, { note }),
     setTags: (id, tags) => change(id, { tags }),
-    async remove(take) {
+    remove: (take) => get().removeAll([take]),
+    async removeAll(takes) {
+      const gone: TakeSummary[] = []
       try {
-        await api.deleteTake(take.id)
+        for (const take of takes) {
+          await api.deleteTake(take.id)
+          gone.push(take)
+        }
       } catch (error) {
         notify((error as Error).message)
-        return
       }
       await get().load()
-      notify(`“${take.name || take.game}” is deleted.`, {
+      const [first] = gone
+      if (first === undefined) return
+      const what =
+        gone.length === 1 ? `“${first.name || first.game}” is` : `${plural(gone.length, 'take')} are`
+      notify(`${what} deleted.`, {
         label: 'Undo',
-        run: () => void get().restore(take.id),
+        run: () => void Promise.all(gone.map(({ id }) => get().restore(id))),
       })
     },
   }

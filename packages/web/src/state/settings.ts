@@ -1,6 +1,10 @@
 import { create } from 'zustand'
 import { persist } from 'zustand/middleware'
 
+/** Ways to sort the library. */
+export const ORDERS = ['newest', 'name', 'over', 'p99', 'size'] as const
+export type Order = (typeof ORDERS)[number]
+
 export type Theme = 'system' | 'light' | 'dark'
 
 interface Settings {
@@ -15,6 +19,12 @@ interface Settings {
   /** Whether the column of the plan is unfolded. */
   planOpen: boolean
   setPlanOpen(open: boolean): void
+  /** In which order the library shows takes. */
+  libraryOrder: Order
+  setLibraryOrder(order: Order): void
+  /** Games whose takes are folded away. */
+  foldedGames: readonly string[]
+  toggleGame(game: string): void
 }
 
 /** What a person set and expects to find again. */
@@ -29,6 +39,15 @@ export const useSettings = create<Settings>()(
       setFindingsOpen: (findingsOpen: boolean) => set({ findingsOpen }),
       planOpen: false,
       setPlanOpen: (planOpen: boolean) => set({ planOpen }),
+      libraryOrder: 'newest' as Order,
+      setLibraryOrder: (libraryOrder: Order) => set({ libraryOrder }),
+      foldedGames: [] as readonly string[],
+      toggleGame: (game: string) =>
+        set(({ foldedGames }) => ({
+          foldedGames: foldedGames.includes(game)
+            ? foldedGames.filter((one) => one !== game)
+            : [...foldedGames, game],
+        })),
     }),
     { name: 'lapsus-settings' },
   ),

@@ -1,7 +1,15 @@
 /** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
-import { tellComparison, type ComparisonTold } from '@lapsus/core/compare'
+import {
+  provePlan,
+  studyOfVariant,
+  tellComparison,
+  type ComparisonTold,
+  type ProofPlace,
+  type ProofTold,
+} from '@lapsus/core/compare'
 import { CompositeWriter, NotSameRun } from '@lapsus/core/composite'
 import { checkTakes, type Budget, type Checked, type NamedStudy } from '@lapsus/core/gate'
+import { baseOf, type Plan } from '@lapsus/core/remedy'
 import type { Study } from '@lapsus/core/study'
 import { keepComposite } from '../../ingest/composite.ts'
 import type { TakeRow } from '../../store/store.ts'
@@ -19,12 +27,15 @@ export interface Asks {
   compare: { before: string[]; after: string[]; target: number | null }
   check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
   composite: { takes: string[]; name: string }
+  /** The take that was planned on, and where the proof is. */
+  proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
 export interface Tells {
   compare: ComparisonTold
   check: Checked
   /** Identity of the new take. */
   composite: string
+  proof: ProofTold
 }
 export type TaskName = keyof Asks
 
@@ -40,6 +51,22 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
     const [now, before] = [await named(sources, takes), await named(sources, against)]
     const studies = before.map(({ study }) => study)
     return refusing(() => checkTakes(now, budget, studies, problems))
+  },
+
+  async proof(sources, { take, plan, proof }) {
+    const [before] = await named(sources, [take])
+    const after = await named(
+      sources,
+      proof.map((place) => place.take),
+    )
+    const parts: Study[] = []
+    for (const [i, { variant }] of proof.entries()) {
+      const { name, study } = after[i]!
+      const part = variant === null ? study : studyOfVariant(study, variant)
+      if (part === null) return { refused: `${name} has no variant ${variant}` }
+      parts.push({ ...part, target: before!.study.target })
+    }
+    return refusing(() => provePlan(baseOf(before!.study), plan, parts))
   },
 
   async composite(sources, { takes, name }) {

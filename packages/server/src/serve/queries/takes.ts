@@ -1,4 +1,4 @@
-import type { GameSummary, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
+import type { GameSummary, Miniature, Miniatures, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
 import { NS_PER_MS } from '@lapsus/core/take'
 import { dateTime } from '@lapsus/core/words'
 import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
@@ -11,6 +11,7 @@ import type { Store, TakeRow } from '../../store/store.ts'
 
 /** Deleted takes can be brought back for this long. */
 const KEEP_DELETED_MS = 30 * 24 * 3600 * 1000
+const UNDATED_BEFORE_MS = Date.UTC(1970, 0, 3)
 
 export async function listGames(store: Store): Promise<GameSummary[]> {
   const games = await store.games.findAll({ order: [['name', 'ASC']], raw: true })
@@ -59,10 +60,12 @@ export async function listTakes(store: Store, filter: TakeFilter = {}): Promise<
     if (wanted !== undefined) conditions.push(where(literal(`JSON_VALUE(conditions, '$.${field}')`), wanted))
   }
   const rows = await store.takes.findAll({
+    attributes: { exclude: ['miniature'] },
     where: { [Op.and]: conditions },
-    order: [['started', 'DESC']],
   })
-  return rows.map((row) => summaryOf(row, names.get(row.gameId)!))
+  return rows
+    .sort((a, b) => startedOf(b).getTime() - startedOf(a).getTime())
+    .map((row) => summaryOf(row, names.get(row.gameId)!))
 }
 
 const contains = (text: string) => ({ [Op.like]: `%${text.replace(/[\\%_]/g, '\\$&')}%` })
@@ -86,8 +89,7 @@ export const findTake = (store: Store, id: string): Promise<TakeRow | null> =>
   store.takes.findOne({ where: { id, deletedAt: null } })
 
 /** What a take is called among others: its name, or when it was made. */
-export const titleOf = ({ name, started }: Pick<TakeRow, 'name' | 'started'>): string =>
-  name || dateTime(started.toISOString())
+export const titleOf = (row: TakeRow): string => row.name || dateTime(startedOf(row).toISOString())
 
 export async function takeSummary(store: Store, row: TakeRow): Promise<TakeSummary> {
   return summaryOf(row, (await store.games.findByPk(row.gameId))!.name)
@@ -121,6 +123,20 @@ export async function takeDetail(store: Store, row: TakeRow): Promise<TakeDetail
   }
 }
 
+/** Lists hold thousands, and show pictures of a few. */
+export async function miniaturesOf(store: Store, ids: readonly string[]): Promise<Miniatures> {
+  const rows = await store.takes.findAll({
+    attributes: ['id', 'miniature'],
+    where: { id: [...ids], deletedAt: null, miniature: { [Op.ne]: null } },
+    raw: true,
+  })
+  return Object.fromEntries(rows.map(({ id, miniature }) => [id, JSON.parse(miniature!) as Miniature]))
+}
+
+/** What foreign files do not date begins at the epoch: such a take is of when it came. */
+const startedOf = ({ started, touchedAt }: TakeRow): Date =>
+  started.getTime() < UNDATED_BEFORE_MS ? touchedAt : started
+
 function summaryOf(row: TakeRow, game: string): TakeSummary {
   return {
     id: row.id,
@@ -129,7 +145,7 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
     note: row.note,
     tags: row.tags === null ? [] : JSON.parse(row.tags),
     state: row.state as TakeState,
-    started: row.started.toISOString(),
+    started: startedOf(row).toISOString(),
     target: row.target,
     conditions: JSON.parse(row.conditions),
     frames: Number(row.frames),
@@ -140,7 +156,6 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
     setAside: Number(row.setAside),
     storedBytes: Number(row.storedBytes),
     figures: row.figures === null ? null : JSON.parse(row.figures),
-    miniature: row.miniature === null ? null : JSON.parse(row.miniature),
   }
 }
 

@@ -1,11 +1,14 @@
 import Router from '@koa/router'
+import { proofPlace } from '@lapsus/core/compare'
 import { BudgetError, budgetFromJson, emptyBudget } from '@lapsus/core/gate'
 import type { Context } from 'koa'
-import { notFound, ProblemError } from '../../problem-error.ts'
-import type { Store, TakeRow } from '../../store/store.ts'
+import { ProblemError } from '../../problem-error.ts'
+import type { Store } from '../../store/store.ts'
 import type { Pool } from '../pool/pool.ts'
+import { getPlan } from '../queries/plans.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
 import { CheckBody, ComparisonQuery, CompositeBody, parseRequest } from '../requests.ts'
+import { takesOf } from '../take-of.ts'
 
 /** What is said of several takes together. All of it is long work. */
 export function compareRoutes(store: Store, pool: Pool): Router {
@@ -16,6 +19,15 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     await takesOf(store, before, 'before')
     await takesOf(store, after, 'after')
     context.body = await pool.run('compare', { before, after, target }, untilGone(context))
+  })
+
+  router.get('/plans/:plan/proof', async (context) => {
+    const { plan, take } = await getPlan(store, context['params'].plan)
+    if (take === null) throw new ProblemError(422, 'the take that was planned on is gone', 'take')
+    if (plan.proof.length === 0) throw new ProblemError(422, 'the plan names no take that proves it', 'proof')
+    const proof = plan.proof.map(proofPlace)
+    await takesOf(store, [take, ...proof.map((place) => place.take)], 'proof')
+    context.body = await pool.run('proof', { take, plan, proof }, untilGone(context))
   })
 
   router.post('/checks', async (context) => {
@@ -50,18 +62,6 @@ function readBudget(sent: unknown): ReturnType<typeof budgetFromJson> {
   } catch (error) {
     throw error instanceof BudgetError ? new ProblemError(400, error.message, 'budget') : error
   }
-}
-
-/** @throws ProblemError 404 naming the first that is not there, 409 for one that is still being recorded */
-async function takesOf(store: Store, ids: readonly string[], field: string): Promise<TakeRow[]> {
-  const rows: TakeRow[] = []
-  for (const id of ids) {
-    const row = await findTake(store, id)
-    if (row === null) throw notFound(`take ${id}`, field)
-    if (row.state === 'recording') throw new ProblemError(409, `take ${id} is still being recorded`, field)
-    rows.push(row)
-  }
-  return rows
 }
 
 /** Ends the work when whoever asked has hung up. */

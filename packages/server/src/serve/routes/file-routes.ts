@@ -1,16 +1,17 @@
 import { Readable } from 'node:stream'
 import Router from '@koa/router'
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
+import { plural } from '@lapsus/core/words'
 import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
-import { importTake } from '../../ingest/import.ts'
+import { importTakes } from '../../ingest/import.ts'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
 import { frameBytes } from '../../store/frames.ts'
 import { takeRecords } from '../../store/records.ts'
 import type { Store, TakeRow } from '../../store/store.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
-import { ExcerptBody, FileQuery, ImportQuery, parseRequest, RecordParams } from '../requests.ts'
-import { takeOf } from '../take-of.ts'
+import { ArchiveQuery, ExcerptBody, FileQuery, ImportQuery, parseRequest, RecordParams } from '../requests.ts'
+import { takeOf, takesOf } from '../take-of.ts'
 
 const CBOR = 'application/cbor'
 const CBOR_SEQUENCE = 'application/cbor-seq'
@@ -28,7 +29,8 @@ export function fileRoutes(store: Store): Router {
 
   router.post('/imports', async (context) => {
     const options = await parseRequest(ImportQuery, { ...context.query })
-    context.body = await importTake(store, context.req, options)
+    const [first, ...others] = await importTakes(store, context.req, options)
+    context.body = { ...first!, others }
     context.status = 201
   })
 
@@ -38,6 +40,16 @@ export function fileRoutes(store: Store): Router {
     context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
     context.type = FILE_TYPES[format].type
     context.body = Readable.from(pieces(store, row, format), { objectMode: false })
+  })
+
+  router.get('/archives', async (context) => {
+    const { takes, format } = await parseRequest(ArchiveQuery, { ...context.query })
+    const rows = await takesOf(store, takes, 'takes')
+    context.attachment(
+      `lapsus-${plural(rows.length, 'take').replace(' ', '-')}.${FILE_TYPES[format].extension}`,
+    )
+    context.type = FILE_TYPES[format].type
+    context.body = Readable.from(oneAfterAnother(store, rows, format), { objectMode: false })
   })
 
   router.get('/takes/:take/frames', async (context) => {
@@ -68,6 +80,14 @@ export function fileRoutes(store: Store): Router {
   })
 
   return router
+}
+
+async function* oneAfterAnother(
+  store: Store,
+  rows: readonly TakeRow[],
+  format: ExportFormat,
+): AsyncGenerator<Uint8Array | string> {
+  for (const row of rows) yield* pieces(store, row, format)
 }
 
 /** A stored take in one of the formats, piece by piece. */

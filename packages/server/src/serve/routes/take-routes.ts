@@ -8,11 +8,12 @@ import {
   listDeleted,
   listGames,
   listTakes,
+  miniaturesOf,
   restoreTake,
   takeDetail,
   takeSummary,
 } from '../queries/takes.ts'
-import { MarkBody, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
+import { MarkBody, MiniaturesQuery, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
 import type { Store } from '../../store/store.ts'
 
 /** Takes, as they are listed, named, put aside. */
@@ -25,6 +26,11 @@ export function takeRoutes(store: Store): Router {
 
   router.get('/takes', async (context) => {
     context.body = await listTakes(store, await parseRequest(TakesQuery, { ...context.query }))
+  })
+
+  router.get('/miniatures', async (context) => {
+    const { takes } = await parseRequest(MiniaturesQuery, { ...context.query })
+    context.body = await miniaturesOf(store, takes)
   })
 
   router.get('/deleted-takes', async (context) => {

@@ -1,20 +1,20 @@
-import { api } from '../../api/takes.ts'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
-import { proofLines, type ProofLine } from '@lapsus/core/compare'
-import { emptyPlan, REMEDIES, type Figures, type Plan } from '@lapsus/core/remedy'
-import { bytes, ms, percent, three } from '@lapsus/core/words'
+import { proofPlace } from '@lapsus/core/compare'
+import { counts, emptyPlan, REMEDIES, type Plan } from '@lapsus/core/remedy'
+import { plural, three } from '@lapsus/core/words'
+import { api } from '../../api/takes.ts'
 import { Select } from '../../components/select.tsx'
-import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
 import { theDesk } from '../../plan/desk-client.ts'
-import type { OtherTake } from '../../plan/desk.ts'
+import type { DeskProof } from '../../plan/desk.ts'
 import { usePlan } from '../../state/plan.ts'
 import type { OpenTake } from '../../state/take.ts'
 import { useFramesQuery } from '../../state/frames-query.ts'
 import { useView } from '../../state/view.ts'
 import { ProofStrip } from './proof-strip.tsx'
-import { TakeChoice } from './take-choice.tsx'
+import { ProofFigures, ProofPaths } from './proof-tables.tsx'
+import { ProofTakes } from './proof-takes.tsx'
 
 /** How right the forecast was: recorded before, forecast, recorded with the fix, side by side. */
 export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
@@ -32,7 +32,7 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
   const item = plan.items.find(({ id }) => id === about) ?? null
   return (
     <div className="flex h-full flex-col overflow-y-auto" data-testid="proof">
-      <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line px-3">
+      <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-2 border-b border-line px-3 py-1">
         <b className="font-serif text-base">Proof</b>
         <span className="text-faint">of</span>
         <Select
@@ -47,12 +47,10 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
           value={item?.id ?? ''}
           onChange={(id) => setAbout(id === '' ? null : id)}
         />
-        <span className="whitespace-nowrap text-faint">by the take</span>
-        <TakeChoice
-          label="Take recorded with the fix"
-          none="none yet"
+        <span className="whitespace-nowrap text-faint">by</span>
+        <ProofTakes
           take={take}
-          value={item === null ? plan.proof : item.proof}
+          proof={item === null ? plan.proof : item.proof}
           onChange={(proof) => {
             const { change, changeItem } = usePlan.getState()
             if (item === null) change({ proof })
@@ -60,41 +58,41 @@ export function ProofView({ take, budgetMs }: { take: OpenTake; budgetMs: number
           }}
         />
       </div>
-      <Comparison
+      <Proof
         take={take}
         budgetMs={budgetMs}
-        takeId={item === null ? plan.proof : item.proof}
+        proof={item === null ? plan.proof : item.proof}
         plan={item === null ? plan : { ...emptyPlan(), items: [{ ...item, on: true, state: 'done' }] }}
       />
     </div>
   )
 }
 
-interface Compared {
+interface Proving {
   key: string
-  other: OtherTake | null
-  forecast: { figures: Figures; workNs: Float64Array } | null
-  before: Figures | null
+  forecastNs: Float64Array
+  /** Null while no take is named. */
+  proof: DeskProof | null
   error: string | null
 }
 
-interface ComparisonProps {
+interface ProofProps {
   take: OpenTake
   budgetMs: number
-  takeId: string | null
+  proof: readonly string[]
   plan: Plan
 }
 
-function Comparison({ take, budgetMs, takeId, plan }: ComparisonProps) {
+function Proof({ take, budgetMs, proof, plan }: ProofProps) {
   const withoutRecorder = useView((view) => view.withoutRecorder)
-  const key = JSON.stringify([take.detail.id, takeId, plan.items, budgetMs, withoutRecorder])
-  const [state, setState] = useState<Compared | null>(null)
+  const key = JSON.stringify([take.detail.id, proof, plan.items, budgetMs, withoutRecorder])
+  const [state, setState] = useState<Proving | null>(null)
   useEffect(() => {
     let current = true
-    void compare(takeId, plan, { target: 1000 / budgetMs, withoutRecorder }).then(
+    void prove(proof, plan, withoutRecorder).then(
       (found) => current && setState({ key, ...found, error: null }),
       (error: Error) =>
-        current && setState({ key, other: null, forecast: null, before: null, error: error.message }),
+        current && setState({ key, forecastNs: new Float64Array(0), proof: null, error: error.message }),
     )
     return () => void (current = false)
     // The key stands for everything that is asked.
@@ -107,44 +105,77 @@ function Comparison({ take, budgetMs, takeId, plan }: ComparisonProps) {
         {state.error}
       </Words>
     )
-  const { before, forecast, other } = state
-  if (before === null || forecast === null) return null
   return (
     <>
-      <Strips take={take} forecastNs={forecast.workNs} other={other} budgetMs={budgetMs} />
-      {other === null ? (
+      <Strips take={take} forecastNs={state.forecastNs} proof={state.proof} budgetMs={budgetMs} />
+      {state.proof === null ? (
         <p className="px-4 py-3 text-faint">
           No take is named yet. Write the fix, record the same load again, and choose that take above.
         </p>
       ) : (
-        <>
-          <Differences differences={other.differences} />
-          <ProofTable lines={proofLines(before, forecast.figures, other.figures)} />
-          <p className="px-4 py-2 text-xs text-faint">
-            <Link to={`/takes/${takeId}`} className="underline">
-              Open the take recorded with the fix
-            </Link>
-          </p>
-        </>
+        <Told proof={state.proof} plan={plan} takes={proof} />
       )}
     </>
   )
 }
 
-async function compare(
-  takeId: string | null,
+async function prove(
+  proof: readonly string[],
   plan: Plan,
-  judged: { target: number; withoutRecorder: boolean },
-) {
+  withoutRecorder: boolean,
+): Promise<Pick<Proving, 'forecastNs' | 'proof'>> {
   const desk = theDesk()
-  const { before, after, workNs } = await desk.figures(plan)
-  const other = takeId === null ? null : await desk.compareWith(await api.take(takeId), judged)
-  return { before, forecast: { figures: after, workNs }, other }
+  const { workNs } = await desk.figures(plan)
+  if (proof.length === 0) return { forecastNs: workNs, proof: null }
+  const takes = await Promise.all(
+    proof.map(async (text) => {
+      const { take, variant } = proofPlace(text)
+      return { detail: await api.take(take), variant }
+    }),
+  )
+  return { forecastNs: workNs, proof: await desk.prove(plan, takes, withoutRecorder) }
+}
+
+function Told({ proof, plan, takes }: { proof: DeskProof; plan: Plan; takes: readonly string[] }) {
+  const { sentence, differences, lines, paths, speed } = proof.told
+  const itemsOf = (path: readonly string[]) =>
+    plan.items.flatMap((item, i) =>
+      counts(item) && item.path.length > 0 && item.path.every((name, at) => path[at] === name) ? [i + 1] : [],
+    )
+  return (
+    <>
+      <p className="border-b border-line px-4 py-2 text-[15px]" data-testid="proof-words">
+        {sentence}
+      </p>
+      <Differences differences={differences} />
+      <div className="px-2 py-1">
+        <ProofFigures lines={lines} />
+        <h3 className="mt-3 mb-1 px-2 font-serif text-base">Paths</h3>
+        {paths.length === 0 ? (
+          <p className="px-2 text-faint">No path was to change, and none surely did.</p>
+        ) : (
+          <ProofPaths paths={paths} itemsOf={itemsOf} />
+        )}
+      </div>
+      <p className="px-4 py-2 text-xs text-faint">
+        {speed.telling === 0
+          ? 'Too few paths tell how fast the machine was: nothing is taken out. '
+          : `Unchanged code took ${three(speed.ratio)} × as long with the fix (${three(speed.low)} to ${three(speed.high)}, told by ${plural(speed.telling, 'path')}). `}
+        {takes.map((text, i) => (
+          <Link key={text} to={`/takes/${proofPlace(text).take}`} className="mr-3 underline">
+            {takes.length === 1
+              ? 'Open the take recorded with the fix'
+              : `Open take ${i + 1} recorded with the fix`}
+          </Link>
+        ))}
+      </p>
+    </>
+  )
 }
 
 function Differences({ differences }: { differences: string[] }) {
   if (differences.length === 0)
-    return <p className="px-4 py-2 text-xs text-faint">Load and conditions of both takes are alike.</p>
+    return <p className="px-4 py-2 text-xs text-faint">Load and conditions of both sides are alike.</p>
   return (
     <div
       role="alert"
@@ -160,77 +191,25 @@ function Differences({ differences }: { differences: string[] }) {
 function Strips({
   take,
   forecastNs,
-  other,
+  proof,
   budgetMs,
 }: {
   take: OpenTake
   forecastNs: Float64Array
-  other: OtherTake | null
+  proof: DeskProof | null
   budgetMs: number
 }) {
   const { from, to } = useFramesQuery(take)
   const rows = [
     { words: 'recorded before', workNs: take.frames.workNs.subarray(from, to + 1) },
     { words: 'forecast', workNs: forecastNs },
-    ...(other === null ? [] : [{ words: 'recorded with the fix', workNs: other.workNs }]),
+    ...(proof === null ? [] : [{ words: 'recorded with the fix', workNs: proof.workNs }]),
   ]
   return (
     <div className="shrink-0 border-b border-line">
       {rows.map(({ words, workNs }) => (
         <ProofStrip key={words} words={words} workNs={workNs} budgetMs={budgetMs} />
       ))}
-    </div>
-  )
-}
-
-const shown = (value: number | null, unit: ProofLine['unit']): string => {
-  if (value === null) return 'not known'
-  if (unit === 'ms') return ms(value)
-  return unit === 'bytes' ? bytes(Math.round(value)) : three(value)
-}
-
-function ProofTable({ lines }: { lines: ProofLine[] }) {
-  const columns: TableColumn<ProofLine>[] = [
-    { id: 'words', head: 'figure', about: 'What is compared', align: 'left', cell: ({ words }) => words },
-    {
-      id: 'before',
-      head: 'before',
-      about: 'Recorded before the fix',
-      cell: ({ before, unit }) => shown(before, unit),
-    },
-    {
-      id: 'forecast',
-      head: 'forecast',
-      about: 'What the plan was said to bring',
-      cell: ({ forecast, unit }) => shown(forecast, unit),
-    },
-    {
-      id: 'after',
-      head: 'with the fix',
-      about: 'Recorded with the fix',
-      cell: ({ after, unit }) => <b className="font-semibold">{shown(after, unit)}</b>,
-    },
-    {
-      id: 'error',
-      head: 'forecast off by',
-      about: 'Forecast less what was recorded; as a share of the recorded figure',
-      cell: ({ error, after, unit }) =>
-        error === null || after === null
-          ? ''
-          : `${error > 0 ? '+' : error < 0 ? '−' : ''}${shown(Math.abs(error), unit)}${after > 0 ? `, ${percent(Math.abs(error) / after)}` : ''}`,
-    },
-    {
-      id: 'near',
-      head: '',
-      about: 'Within 15 % or 0.3 ms, which forecasts aim for',
-      align: 'left',
-      cell: ({ near }) =>
-        near === null ? '' : near ? 'as aimed' : <span className="text-alarm">further off</span>,
-    },
-  ]
-  return (
-    <div className="px-2 py-1">
-      <Table label="Before, forecast and after" columns={columns} rows={lines} keyOf={({ id }) => id} />
     </div>
   )
 }

@@ -1,7 +1,7 @@
 import type { TakeSummary } from '@lapsus/api'
-import { dateTime } from '@lapsus/core/words'
-import { useEffect, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { api } from '../../api/takes.ts'
+import { tellApart } from '../../format/conditions.ts'
 import { Select } from '../../components/select.tsx'
 import type { OpenTake } from '../../state/take.ts'
 
@@ -29,6 +29,7 @@ export function TakeChoice({
       .then((found) => current && setTakes(found.filter((one) => one.id !== id && one.state !== 'recording')))
     return () => void (current = false)
   }, [id, game])
+  const apart = useMemo(() => tellApart(takes), [takes])
   const known = takes.some((one) => one.id === value)
   return (
     <Select
@@ -36,7 +37,7 @@ export function TakeChoice({
       values={['', ...(value === null || known ? [] : [value]), ...takes.map((one) => one.id)]}
       words={(one) => {
         const found = takes.find((other) => other.id === one)
-        if (found !== undefined) return `${found.name || 'without a name'}, ${dateTime(found.started)}`
+        if (found !== undefined) return apart(found)
         return one === '' ? none : 'a take that is gone'
       }}
       value={value ?? ''}
