@@ -30,7 +30,7 @@ import { joinedColumns } from './joined-columns.ts'
 import { readStudy } from './read-study.ts'
 
 /** How frames are judged. */
-export type Judged = Pick<FramesQuery, 'target' | 'withoutRecorder'>
+type Judged = Pick<FramesQuery, 'target' | 'withoutRecorder'>
 
 /** Frames are those of the take, wherever they are told or asked for one by one. */
 export interface DeskForecast {
