@@ -12,7 +12,7 @@ const ORDER = {
     ['detect', 'lists'],
     ['remedy'],
     ['compare', 'composite'],
-    ['gate', 'questions'],
+    ['gate', 'history', 'questions'],
     ['exchange'],
   ],
   'packages/server/src': [['store'], ['ingest'], ['access', 'recordings'], ['serve', 'lists']],
@@ -21,7 +21,7 @@ const ORDER = {
     ['state', 'api', 'plan'],
     ['shell', 'access', 'budgets', 'findings', 'strip', 'live'],
     ['sights'],
-    ['workbench', 'library', 'compare'],
+    ['workbench', 'library', 'compare', 'game'],
   ],
 }
 

@@ -1,6 +1,6 @@
 import { Command, InvalidArgumentError, Option } from 'commander'
 import { isInsideHandset, runInsideHandset } from './handset.ts'
-import { GAME } from './name.ts'
+import { GAME, VERSION } from './name.ts'
 import { play, type PlayOptions } from './play.ts'
 import { DEFAULTS, FLAWS, parseFlaws, ROUTE_PLANS, SWITCHED_FLAWS, type Flaw } from './settings.ts'
 
@@ -59,6 +59,7 @@ const command = new Command('moth-post')
   )
   .option('--ramp', 'letters and moths grow from few to all over the night', false)
   .option('--handset', 'run inside the stand-in handset: interpreter only, little memory', false)
+  .option('--game-version <version>', 'what the game says its version is', VERSION)
   .option('--no-paced', 'do not wait for the display: run as fast as it goes')
   .option('--describe', 'print, as JSON, what can be chosen, and end')
 

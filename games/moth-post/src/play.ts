@@ -2,7 +2,7 @@
 import { createProbe } from '@lapsus/probe'
 import { blockUntil, Display } from './display.ts'
 import { HANDSET, HANDSET_MB, isInsideHandset } from './handset.ts'
-import { GAME, VERSION } from './name.ts'
+import { GAME } from './name.ts'
 import { waitUntil } from './pace.ts'
 import { PostOffice } from './post-office.ts'
 import { routesInSlices } from './routes.ts'
@@ -32,6 +32,8 @@ export interface PlayOptions {
   ramp: boolean
   /** Whether to wait for the display's refresh. */
   paced: boolean
+  /** What the game says its version is. */
+  gameVersion: string
 }
 
 const LONGEST_CATCH_UP = 4
@@ -53,7 +55,7 @@ export async function play(options: PlayOptions): Promise<string> {
     game: GAME,
     target,
     conditions: {
-      version: VERSION,
+      version: options.gameVersion,
       build: 'release',
       scene: 'night shift',
       seed,

@@ -8,7 +8,8 @@ import type {
   RecordingMode,
   WatchDeclaration,
 } from '@lapsus/core/format'
-import type { Plan } from '@lapsus/core/remedy'
+import type { RemedyKind } from '@lapsus/core/detect'
+import type { ItemState, Plan } from '@lapsus/core/remedy'
 import type { FrameColumns, FrameFigures, Marker } from '@lapsus/core/take'
 
 /** `cut-short`: the game vanished, or its stream broke; what came before is whole and usable. */
@@ -226,6 +227,45 @@ export interface StoredPlan extends PlanSummary {
   plan: Plan
   /** What made no sense in what was sent, in words. */
   problems: string[]
+}
+
+/** An item of a plan, as something that was tried. */
+export interface TriedItem {
+  plan: string
+  planName: string
+  /** The take that was planned on; null when that is gone. */
+  take: string | null
+  /** Within the plan, from 1. */
+  number: number
+  remedy: RemedyKind
+  /** What the remedy is called. */
+  words: string
+  path: string[]
+  subject: string
+  state: ItemState
+  reason: string
+  note: string
+  who: string
+  /** Takes recorded with it. */
+  proof: string[]
+  /** RFC 3339: when the plan was last changed. */
+  changed: string
+}
+
+export interface KeptComparison {
+  id: string
+  before: string[]
+  after: string[]
+  sentence: string
+  /** RFC 3339. */
+  at: string
+}
+
+export interface Tried {
+  /** Last changed first. */
+  items: TriedItem[]
+  /** Last kept first. */
+  comparisons: KeptComparison[]
 }
 
 /** What groups of a game may spend, ms a frame by name of the group. */

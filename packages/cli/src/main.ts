@@ -7,6 +7,7 @@ import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES } from '@lapsus/core/format'
 import { comparisonReport, proofReport } from '@lapsus/core/compare'
 import { budgetSchema, checkReport, type Outcome } from '@lapsus/core/gate'
+import { devicesReport, historyReport } from '@lapsus/core/history'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
@@ -16,6 +17,7 @@ import { composite } from './composite.ts'
 import { convert } from './convert.ts'
 import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
+import { devices, history, tried, triedReport } from './game.ts'
 import { inspect, report } from './inspect.ts'
 import { prove } from './prove.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
@@ -49,6 +51,10 @@ interface CompareOptions {
   json?: boolean
   markdown?: boolean
   target?: number
+}
+interface ReportOptions {
+  json?: boolean
+  markdown?: boolean
 }
 interface ExportOptions {
   out: string
@@ -241,6 +247,44 @@ program
       await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
     }
     console.log(out)
+  })
+
+const GAME = 'the game’s name, as the library has it'
+
+program
+  .command('history')
+  .description(
+    'say what a game’s takes in the running Lapsus spent, version by version, and what changed for good',
+  )
+  .argument('<game>', GAME)
+  .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
+  .option('--markdown', 'tables as Markdown')
+  .action(async (game: string, { json, markdown }: ReportOptions) => {
+    const lines = await history(game)
+    console.log(json ? asJson({ lines }) : historyReport(lines, markdown))
+  })
+
+program
+  .command('devices')
+  .description('say which device holds which target, by a game’s takes in the running Lapsus')
+  .argument('<game>', GAME)
+  .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
+  .option('--markdown', 'tables as Markdown')
+  .action(async (game: string, { json, markdown }: ReportOptions) => {
+    const found = await devices(game)
+    console.log(json ? asJson(found) : devicesReport(found, markdown))
+  })
+
+program
+  .command('tried')
+  .description('say what was planned, tried and dropped in a game')
+  .argument('<game>', GAME)
+  .option('--search <words>', 'only what has all of these words', '')
+  .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
+  .option('--markdown', 'tables as Markdown')
+  .action(async (game: string, { search, json, markdown }: ReportOptions & { search: string }) => {
+    const found = await tried(game, search)
+    console.log(json ? asJson(found) : triedReport(found, markdown))
   })
 
 program

@@ -32,6 +32,8 @@ const NOWHERE = (
   </>
 )
 
+const GamePage = lazy(async () => ({ default: (await import('./game/game-page.tsx')).GamePage }))
+
 function Pages() {
   const mustSignIn = useSession((state) => state.mustSignIn)
   if (mustSignIn) return <SignIn />
@@ -42,6 +44,7 @@ function Pages() {
           <Route path="/" element={<Library />} />
           <Route path="/takes/:take" element={<Workbench />} />
           <Route path="/compare" element={<ComparePage />} />
+          <Route path="/game" element={<GamePage />} />
           <Route path="*" element={NOWHERE} />
         </Routes>
       </Suspense>

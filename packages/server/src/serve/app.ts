@@ -17,6 +17,7 @@ import { packages } from './packages.ts'
 import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
 import { compareRoutes } from './routes/compare-routes.ts'
+import { gameRoutes } from './routes/game-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
@@ -91,6 +92,7 @@ export function createApp({
     liveRoutes(sources.store, recordings),
     questionRoutes(sources),
     compareRoutes(sources.store, pool),
+    gameRoutes(sources.store, pool),
     planRoutes(sources.store),
     recordingRoutes(recordings),
     storageRoutes(sources.store, config.retention),

@@ -141,6 +141,20 @@ export class ComparisonQuery {
   @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
 }
 
+export class GameQuery {
+  @IsString() @Length(1, 200) game!: string
+}
+
+export class TriedQuery extends GameQuery {
+  @IsString() @MaxLength(200) search = ''
+}
+
+export class KeptComparisonBody {
+  @Takes(1) before!: string[]
+  @Takes(1) after!: string[]
+  @IsString() @Length(1, 2_000) sentence!: string
+}
+
 /** The budget is read by core/gate, which names what is wrong with it. */
 export class CheckBody {
   @Takes(1) takes!: string[]

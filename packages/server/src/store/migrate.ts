@@ -7,9 +7,10 @@ import * as plans from './migrations/004-plans.ts'
 import * as trust from './migrations/005-trust.ts'
 import * as planLists from './migrations/006-plan-lists.ts'
 import * as trials from './migrations/007-trials.ts'
+import * as history from './migrations/008-history.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
-const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists, trials]
+const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists, trials, history]
 
 /** Brings the database up to date. @returns names of the migrations that were run */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

@@ -145,6 +145,23 @@ export const TABLES = {
     /** Deflated JSON. */
     body: bytes(),
   },
+  takeSums: {
+    takeId: takeId(),
+    /** Of what sums it up (core/history). */
+    version: integer(),
+    /** Deflated JSON. */
+    body: bytes(),
+  },
+  /** Comparisons that somebody kept. */
+  comparisons: {
+    id: textKey(64),
+    gameId: integer(),
+    /** JSON: arrays of identities. */
+    beforeTakes: longText(),
+    afterTakes: longText(),
+    sentence: longText(),
+    at: time(),
+  },
   /** What people think of a finding, in all takes of a game. */
   findingMarks: {
     gameId: integerKey(),

@@ -4,12 +4,15 @@ import { dateTime, ms, plural, three } from '@lapsus/core/words'
 import { ArrowLeftRight } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
+import { gamesApi } from '../api/games.ts'
+import { Button } from '../components/button.tsx'
 import { differenceColumns, reach } from '../components/difference-columns.tsx'
 import { Hint } from '../components/hint.tsx'
 import { PathName } from '../components/path-name.tsx'
 import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
 import { ToLibrary } from '../shell/to-library.tsx'
+import { notify } from '../state/notices.ts'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { ProofStrip } from '../sights/proof/proof-strip.tsx'
 import { useComparison, type ComparisonState } from './use-comparison.ts'
@@ -29,6 +32,7 @@ export function ComparePage() {
         <h1 className="font-serif text-lg font-semibold whitespace-nowrap">Comparison</h1>
         {state !== null && <Sides state={state} />}
         <span className="grow" />
+        {state !== null && <Keep state={state} />}
         <Hint text="The other way round">
           <Link
             to={`/compare?${new URLSearchParams({ before: after, after: before })}`}
@@ -50,6 +54,28 @@ export function ComparePage() {
         <Told state={state} />
       )}
     </div>
+  )
+}
+
+/** Puts the comparison among what was tried. */
+function Keep({ state: { before, after, compared } }: { state: ComparisonState }) {
+  const [kept, setKept] = useState(false)
+  const idsOf = (details: TakeDetail[]) => details.map(({ id }) => id)
+  const keep = () =>
+    gamesApi
+      .keepComparison({ before: idsOf(before), after: idsOf(after), sentence: compared.told.sentence })
+      .then(
+        () => setKept(true),
+        (failure: Error) => notify(failure.message),
+      )
+  return (
+    <Button
+      disabled={kept}
+      title="It stands among what was tried in the game then"
+      onClick={() => void keep()}
+    >
+      {kept ? 'Kept' : 'Keep'}
+    </Button>
   )
 }
 

@@ -1,8 +1,10 @@
 import { useWindowVirtualizer } from '@tanstack/react-virtual'
 import { ChevronDown, ChevronRight } from 'lucide-react'
+import { Link } from 'react-router'
 import { useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
+import { gameAddress, VIEWS } from '../api/games.ts'
 import { useChosen } from '../state/chosen.ts'
 import { useSettings } from '../state/settings.ts'
 import { libraryRows, type LibraryRow } from './order.ts'
@@ -81,6 +83,16 @@ function GameHead({ game, takes, folded }: Extract<LibraryRow, { game: string }>
         {game}
       </button>
       <span className="font-sans text-xs text-faint">{plural(takes.length, 'take')}</span>
+      <span className="grow" />
+      {VIEWS.map((view) => (
+        <Link
+          key={view}
+          to={gameAddress(game, view)}
+          className="font-sans text-xs text-faint underline decoration-line underline-offset-2 hover:text-ink"
+        >
+          {view === 'tried' ? 'what was tried' : view}
+        </Link>
+      ))}
     </h2>
   )
 }

@@ -14,6 +14,7 @@ import type { RemedyKind } from '@lapsus/core/detect'
 import { proxy } from 'comlink'
 import { create } from 'zustand'
 import type { FramesQuery } from '../api/ask.ts'
+import { gamesApi } from '../api/games.ts'
 import { plansApi } from '../api/plans.ts'
 import { RequestError } from '../api/http.ts'
 import { theDesk } from '../plan/desk-client.ts'
@@ -260,6 +261,7 @@ export const usePlan = create<PlanState>()((set, get) => {
       const item = newItem(remedy, path, subject, crypto.randomUUID())
       get().change({ items: [...plan.items, item] })
       set({ item: item.id })
+      void tellIfDroppedBefore(get().detail?.game ?? '', item)
     },
 
     choose: (item) => set({ item }),
@@ -279,3 +281,14 @@ export const usePlan = create<PlanState>()((set, get) => {
     refresh: () => forecasting.refresh(),
   }
 })
+
+/** Somebody may have tried the same, and written down why it did not do. */
+async function tellIfDroppedBefore(game: string, { remedy, path }: PlanItem): Promise<void> {
+  const { items } = await gamesApi.tried(game, '').catch(() => ({ items: [] }))
+  const before = items.find(
+    (one) => one.state === 'dropped' && one.remedy === remedy && one.path.join('\n') === path.join('\n'),
+  )
+  if (before === undefined) return
+  const why = before.reason === '' ? 'no reason was given' : before.reason
+  notify(`This was dropped before, in ${before.planName || 'another plan'}: ${why}.`)
+}

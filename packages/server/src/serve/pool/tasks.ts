@@ -9,12 +9,14 @@ import {
 } from '@lapsus/core/compare'
 import { CompositeWriter, NotSameRun } from '@lapsus/core/composite'
 import { checkTakes, type Budget, type Checked, type NamedStudy } from '@lapsus/core/gate'
+import { devicesOf, historyOf, type Devices, type HistoryLine } from '@lapsus/core/history'
 import { baseOf, type Plan } from '@lapsus/core/remedy'
 import type { Study } from '@lapsus/core/study'
 import { keepComposite } from '../../ingest/composite.ts'
 import type { TakeRow } from '../../store/store.ts'
 import { wholeTake } from '../answers/diagnoses.ts'
 import type { Sources } from '../answers/studies.ts'
+import { historyTakes } from '../answers/take-sums.ts'
 import { findTake, titleOf } from '../queries/takes.ts'
 
 /** What was asked cannot be done, for a reason that whoever asked has to hear. */
@@ -27,6 +29,9 @@ export interface Asks {
   compare: { before: string[]; after: string[]; target: number | null }
   check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
   composite: { takes: string[]; name: string }
+  /** Number of the game. */
+  history: { game: number }
+  devices: { game: number }
   /** The take that was planned on, and where the proof is. */
   proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
@@ -36,6 +41,8 @@ export interface Tells {
   /** Identity of the new take. */
   composite: string
   proof: ProofTold
+  history: HistoryLine[]
+  devices: Devices
 }
 export type TaskName = keyof Asks
 
@@ -68,6 +75,10 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
     }
     return refusing(() => provePlan(baseOf(before!.study), plan, parts))
   },
+
+  history: async (sources, { game }) => historyOf(await historyTakes(sources, game)),
+
+  devices: async (sources, { game }) => devicesOf(await historyTakes(sources, game)),
 
   async composite(sources, { takes, name }) {
     const layers = await named(sources, takes)

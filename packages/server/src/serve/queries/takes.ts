@@ -134,7 +134,7 @@ export async function miniaturesOf(store: Store, ids: readonly string[]): Promis
 }
 
 /** What foreign files do not date begins at the epoch: such a take is of when it came. */
-const startedOf = ({ started, touchedAt }: TakeRow): Date =>
+export const startedOf = ({ started, touchedAt }: TakeRow): Date =>
   started.getTime() < UNDATED_BEFORE_MS ? touchedAt : started
 
 function summaryOf(row: TakeRow, game: string): TakeSummary {

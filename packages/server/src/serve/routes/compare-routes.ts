@@ -1,7 +1,6 @@
 import Router from '@koa/router'
 import { proofPlace } from '@lapsus/core/compare'
 import { BudgetError, budgetFromJson, emptyBudget } from '@lapsus/core/gate'
-import type { Context } from 'koa'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
 import type { Pool } from '../pool/pool.ts'
@@ -9,6 +8,7 @@ import { getPlan } from '../queries/plans.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
 import { CheckBody, ComparisonQuery, CompositeBody, parseRequest } from '../requests.ts'
 import { takesOf } from '../take-of.ts'
+import { untilGone } from '../until-gone.ts'
 
 /** What is said of several takes together. All of it is long work. */
 export function compareRoutes(store: Store, pool: Pool): Router {
@@ -62,11 +62,4 @@ function readBudget(sent: unknown): ReturnType<typeof budgetFromJson> {
   } catch (error) {
     throw error instanceof BudgetError ? new ProblemError(400, error.message, 'budget') : error
   }
-}
-
-/** Ends the work when whoever asked has hung up. */
-function untilGone({ res }: Context): AbortSignal {
-  const gone = new AbortController()
-  res.once('close', () => gone.abort())
-  return gone.signal
 }

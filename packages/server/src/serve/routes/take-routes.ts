@@ -6,7 +6,6 @@ import {
   changeTake,
   deleteTake,
   listDeleted,
-  listGames,
   listTakes,
   miniaturesOf,
   restoreTake,
@@ -19,10 +18,6 @@ import type { Store } from '../../store/store.ts'
 /** Takes, as they are listed, named, put aside. */
 export function takeRoutes(store: Store): Router {
   const router = new Router({ prefix: '/api' })
-
-  router.get('/games', async (context) => {
-    context.body = await listGames(store)
-  })
 
   router.get('/takes', async (context) => {
     context.body = await listTakes(store, await parseRequest(TakesQuery, { ...context.query }))

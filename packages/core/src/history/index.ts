@@ -1,0 +1,5 @@
+export * from './change-points.ts'
+export * from './devices.ts'
+export * from './history.ts'
+export * from './sums.ts'
+export * from './told.ts'

@@ -1,0 +1,52 @@
+/** Takes summed up for histories: worked out once, and stored. */
+import { SUMS_VERSION, sumsOf, type HistoryTake, type TakeSums } from '@lapsus/core/history'
+import type { Conditions } from '@lapsus/core/format'
+import { pack, unpack } from '../../store/compression.ts'
+import type { TakeRow } from '../../store/store.ts'
+import { titleOf, startedOf } from '../queries/takes.ts'
+import { wholeTake } from './diagnoses.ts'
+import type { Sources } from './studies.ts'
+
+interface StoredSums {
+  /** Frames that the take had: a game that comes back adds more. */
+  frames: number
+  /** Null for a take without any. */
+  sums: TakeSums | null
+}
+
+/** The newest count: more points than this no picture shows. */
+const MOST_TAKES = 1_000
+
+/** A game's takes as histories read them; those that are still being recorded, and those without frames, are left out. */
+export async function historyTakes(sources: Sources, gameId: number): Promise<HistoryTake[]> {
+  const rows = await sources.store.takes.findAll({
+    attributes: { exclude: ['miniature', 'figures'] },
+    where: { gameId, deletedAt: null, state: ['complete', 'cut-short'] },
+    order: [['started', 'DESC']],
+    limit: MOST_TAKES,
+  })
+  const takes: HistoryTake[] = []
+  for (const row of rows) {
+    const sums = await sumsOfTake(sources, row)
+    if (sums === null) continue
+    takes.push({
+      ...{ id: row.id, name: titleOf(row), target: row.target, sums },
+      started: startedOf(row).toISOString(),
+      conditions: JSON.parse(row.conditions) as Conditions,
+    })
+  }
+  return takes
+}
+
+async function sumsOfTake({ store, studies }: Sources, row: TakeRow): Promise<TakeSums | null> {
+  const frames = Number(row.frames)
+  const stored = await store.takeSums.findByPk(row.id, { raw: true })
+  if (stored !== null && stored.version === SUMS_VERSION) {
+    const known = JSON.parse((await unpack(stored.body)).toString()) as StoredSums
+    if (known.frames === frames) return known.sums
+  }
+  const sums = sumsOf(await studies.part(row, wholeTake(row)))
+  const body = await pack(Buffer.from(JSON.stringify({ frames, sums } satisfies StoredSums)))
+  await store.takeSums.upsert({ takeId: row.id, version: SUMS_VERSION, body })
+  return sums
+}
