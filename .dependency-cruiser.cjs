@@ -13,7 +13,7 @@ const ORDER = {
     ['remedy'],
     ['compare', 'composite'],
     ['gate', 'history', 'questions'],
-    ['exchange'],
+    ['exchange', 'report'],
   ],
   'packages/server/src': [['store'], ['ingest'], ['access', 'recordings'], ['serve', 'lists']],
   'packages/web/src': [

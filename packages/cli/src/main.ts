@@ -21,6 +21,7 @@ import { devices, history, tried, triedReport } from './game.ts'
 import { inspect, report } from './inspect.ts'
 import { prove } from './prove.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
+import { report as writeReportFile } from './report.ts'
 import { request, serverAddress } from './server.ts'
 import { ofVariant, readTakeFile } from './take-file.ts'
 
@@ -50,6 +51,13 @@ interface CompareOptions {
   with: string[]
   json?: boolean
   markdown?: boolean
+  target?: number
+}
+interface ReportFileOptions {
+  out: string
+  with: string[]
+  plan?: string
+  game?: string
   target?: number
 }
 interface ReportOptions {
@@ -247,6 +255,27 @@ program
       await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
     }
     console.log(out)
+  })
+
+program
+  .command('report')
+  .description('write a take, a comparison, a plan with its proof, or a history as one file to give away')
+  .argument('[takes...]', 'files, or takes of the running Lapsus')
+  .requiredOption('--out <file>', 'ends with .html or .md')
+  .option(
+    '--with <takes...>',
+    'a comparison with these takes after; with --plan those that prove it',
+    several,
+    [],
+  )
+  .option('--plan <file>', 'a plan, as the workbench writes it')
+  .option('--game <name>', 'the history of a game in the running Lapsus')
+  .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
+  .action(async (takes: string[], options: ReportFileOptions) => {
+    const { out, plan = null, game = null, target = null } = options
+    const problems = await writeReportFile({ takes, with: options.with, plan, game, out, target })
+    console.log(out)
+    for (const words of problems) console.error(`lapsus: ${words}`)
   })
 
 const GAME = 'the game’s name, as the library has it'

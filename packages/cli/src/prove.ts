@@ -1,41 +1,55 @@
 /** What `forecast --with` prints: a plan's forecast against takes recorded with the fix. */
 import { existsSync } from 'node:fs'
 import { proofPlace, provePlan, type ProofPlace, type ProofTold } from '@lapsus/core/compare'
-import { baseOf } from '@lapsus/core/remedy'
-import { studyWithoutRecorder } from '@lapsus/core/study'
+import { baseOf, type ReadPlan } from '@lapsus/core/remedy'
+import { studyWithoutRecorder, type Study } from '@lapsus/core/study'
 import { CliError } from './errors.ts'
 import { sourceOfFile, type Chosen } from './file-source.ts'
 import { ofVariant, type TakeFile } from './take-file.ts'
 import { readTakes } from './takes.ts'
 
+/** What a proof is made of: the frames that were planned on, the plan, and the frames recorded with it. */
+export interface ProofSides {
+  source: Study
+  read: ReadPlan
+  parts: Study[]
+  /** What was wrong with the takes, in words. */
+  problems: string[]
+}
+
 /**
  * @param plan a file
  * @param names takes recorded with the fix, or parts of them (core/compare/proof)
- * @throws CliError for what cannot be read or compared
+ * @throws CliError for what cannot be read
  */
-export async function prove(
+export async function provePlanSides(
   file: TakeFile,
   plan: string,
   names: readonly string[],
   chosen: Chosen,
-): Promise<{ told: ProofTold; problems: string[] }> {
+): Promise<ProofSides> {
   const source = sourceOfFile(file, chosen)
-  const read = await source.plan(plan)
+  const read = (await source.plan(plan))!
   const before = await source.study()
   const places = names.map(placeOf)
   const files = (await readTakes(places.map(({ take }) => take))).map((one, i) =>
     ofVariant(one, places[i]!.variant),
   )
-  const after = files.map(({ study }) => {
+  const parts = files.map(({ study }) => {
     const judged = { ...study, target: before.target }
     return chosen.lessRecorder ? studyWithoutRecorder(judged) : judged
   })
   const problems = [file, ...files].flatMap(({ problem, skipped }) => [problem, skipped])
+  return { source: before, read, parts, problems: problems.filter((words) => words !== null) }
+}
+
+/** @throws CliError for what cannot be read or compared */
+export async function prove(
+  ...sides: Parameters<typeof provePlanSides>
+): Promise<{ told: ProofTold; problems: string[] }> {
+  const { source, read, parts, problems } = await provePlanSides(...sides)
   try {
-    return {
-      told: provePlan(baseOf(before), read!.plan, after),
-      problems: [...problems.filter((words) => words !== null), ...read!.problems],
-    }
+    return { told: provePlan(baseOf(source), read.plan, parts), problems: [...problems, ...read.problems] }
   } catch (error) {
     throw error instanceof RangeError ? new CliError(error.message) : error
   }

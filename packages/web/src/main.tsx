@@ -4,6 +4,7 @@ import { BrowserRouter, Link, Route, Routes } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './shell/connection-bar.tsx'
 import { Notices } from './shell/notices.tsx'
+import { Screen } from './components/shown.tsx'
 import { HintLayer } from './components/hint-layer.tsx'
 import { Words } from './components/words.tsx'
 import '@fontsource-variable/source-sans-3/wght.css'
@@ -56,7 +57,9 @@ createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <ConnectionBar />
     <main className="h-full">
-      <Pages />
+      <Screen>
+        <Pages />
+      </Screen>
     </main>
     <Notices />
     <HintLayer />

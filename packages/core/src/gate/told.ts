@@ -1,5 +1,5 @@
 /** What a check found, for people and for build servers. */
-import { tableLines, three } from '../words/index.ts'
+import { escaped, tableLines, three } from '../words/index.ts'
 import type { Checked, CheckRow, Outcome } from './check.ts'
 
 const OUTCOME_WORDS: Record<Outcome, string> = {
@@ -70,7 +70,7 @@ export function checkJunit({ rows, problems }: Checked): string {
     return suite(take, own.map(caseOf), counts(own))
   })
   if (problems.length > 0) {
-    const cases = problems.map((words) => testcase('budget', words, `<error message="${escaped(words)}"/>`))
+    const cases = problems.map((words) => testcase('budget', words, `<error message="${inLine(words)}"/>`))
     suites.push(suite('budget', cases, { failures: 0, errors: problems.length }))
   }
   return [
@@ -93,14 +93,14 @@ const suite = (
   { failures, errors }: { failures: number; errors: number },
 ): string =>
   [
-    `  <testsuite name="${escaped(name)}" tests="${cases.length}" failures="${failures}" errors="${errors}">`,
+    `  <testsuite name="${inLine(name)}" tests="${cases.length}" failures="${failures}" errors="${errors}">`,
     ...cases,
     '  </testsuite>',
   ].join('\n')
 
 function caseOf(row: CheckRow): string {
   const is = `${row.value === null ? '–' : three(row.value)}, at most ${three(row.most)}`
-  const message = escaped(row.words === '' ? is : `${is}: ${row.words}`)
+  const message = inLine(row.words === '' ? is : `${is}: ${row.words}`)
   const inner = {
     holds: '',
     breached: `<failure message="${message}"/>`,
@@ -110,14 +110,6 @@ function caseOf(row: CheckRow): string {
 }
 
 const testcase = (classname: string, name: string, inner: string): string =>
-  `    <testcase classname="${escaped(classname)}" name="${escaped(name)}"${inner === '' ? '/>' : `>${inner}</testcase>`}`
+  `    <testcase classname="${inLine(classname)}" name="${inLine(name)}"${inner === '' ? '/>' : `>${inner}</testcase>`}`
 
-/** What XML 1.0 cannot hold is left out. */
-const escaped = (text: string): string =>
-  text
-    .replaceAll(/[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu, '')
-    .replaceAll('&', '&amp;')
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;')
-    .replaceAll('"', '&quot;')
-    .replaceAll(/\s/g, ' ')
+const inLine = (text: string): string => escaped(text).replaceAll(/\s/g, ' ')

@@ -23,6 +23,7 @@ import { questionRoutes } from './routes/question-routes.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
 import { planRoutes } from './routes/plan-routes.ts'
 import { recordingRoutes } from './routes/recording-routes.ts'
+import { reportRoutes } from './routes/report-routes.ts'
 import { sessionRoutes } from './routes/session-routes.ts'
 import { storageRoutes } from './routes/storage-routes.ts'
 import { takeRoutes } from './routes/take-routes.ts'
@@ -93,6 +94,7 @@ export function createApp({
     questionRoutes(sources),
     compareRoutes(sources.store, pool),
     gameRoutes(sources.store, pool),
+    reportRoutes(sources.store, pool),
     planRoutes(sources.store),
     recordingRoutes(recordings),
     storageRoutes(sources.store, config.retention),

@@ -4,6 +4,7 @@ import { TAKE_STATES, type TakeState } from '@lapsus/api'
 import { MARKS, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
+import { REPORT_FORMATS, type ReportFormat } from '@lapsus/core/report'
 import { plural } from '@lapsus/core/words'
 import { plainToInstance, Transform, Type } from 'class-transformer'
 import {
@@ -139,6 +140,15 @@ export class ComparisonQuery {
   @Transform(takeList) @Takes(1) before!: string[]
   @Transform(takeList) @Takes(1) after!: string[]
   @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
+}
+
+export class ReportQuery {
+  @IsIn(REPORT_FORMATS) format: ReportFormat = 'html'
+  @IsOptional() @IsString() @Length(1, 64) take?: string
+  @IsOptional() @Transform(takeList) @Takes(1) before?: string[]
+  @IsOptional() @Transform(takeList) @Takes(1) after?: string[]
+  @IsOptional() @IsString() @Length(1, 64) plan?: string
+  @IsOptional() @IsString() @Length(1, 200) game?: string
 }
 
 export class GameQuery {

@@ -13,6 +13,7 @@ import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
 import { ToLibrary } from '../shell/to-library.tsx'
 import { notify } from '../state/notices.ts'
+import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { ProofStrip } from '../sights/proof/proof-strip.tsx'
 import { useComparison, type ComparisonState } from './use-comparison.ts'
@@ -42,6 +43,9 @@ export function ComparePage() {
             <ArrowLeftRight size={16} />
           </Link>
         </Hint>
+        {before !== '' && after !== '' && (
+          <TakeAwayMenu about={{ before: before.split(','), after: after.split(',') }} name="Comparison" />
+        )}
         <ThemeButton />
       </header>
       {error !== null ? (

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState, type HTMLAttributes, type RefObject } from 'react'
 import { FONT_FAMILY, FONT_PX } from './look.ts'
 import { usePalette, type Palette } from './palette.ts'
+import { useShownPicture } from './shown.tsx'
 
 const FONT = `${FONT_PX}px ${FONT_FAMILY}`
 
@@ -55,6 +56,11 @@ export function Canvas({ draw, ref, onResized, ...rest }: CanvasProps) {
     })
     return () => cancelAnimationFrame(request)
   }, [canvas, draw, palette, size, typefaces])
+
+  useShownPicture(rest['aria-label'], canvas, async () => {
+    const { drawnSvg } = await import('./picture-svg.ts')
+    return drawnSvg(draw, size.width, size.height, palette)
+  })
 
   return (
     <canvas

@@ -13,6 +13,7 @@ import {
 import { useEffect, useRef } from 'react'
 import { chartDefaults } from './look.ts'
 import { usePalette, type Palette } from './palette.ts'
+import { useShownPicture } from './shown.tsx'
 
 ChartJs.register(
   BarController,
@@ -40,5 +41,10 @@ export function Chart({ label, configure }: ChartProps) {
     const chart = new ChartJs(canvas.current!, configure(palette))
     return () => chart.destroy()
   }, [configure, palette])
+  useShownPicture(label, canvas, async () => {
+    const { chartSvg } = await import('./picture-svg.ts')
+    const { clientWidth, clientHeight } = canvas.current!
+    return chartSvg(configure(palette), clientWidth, clientHeight, palette)
+  })
   return <canvas ref={canvas} role="img" aria-label={label} />
 }

@@ -1,7 +1,7 @@
 import { ChevronDown } from 'lucide-react'
 import type { ComponentProps, ReactNode } from 'react'
 
-interface MenuItem {
+export interface MenuItem {
   label: string
   run?: () => void
   /** An address to go to, or a file to save, instead. */
@@ -11,7 +11,8 @@ interface MenuItem {
 export interface MenuProps {
   label: string
   picture: ReactNode
-  items: MenuItem[]
+  /** A function for what is only known when the list is opened. */
+  items: MenuItem[] | (() => MenuItem[])
   disabled?: boolean
   /** Only the picture shows; the label is its name. */
   small?: boolean

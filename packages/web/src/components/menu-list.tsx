@@ -1,5 +1,6 @@
 import { DropdownMenu } from 'radix-ui'
-import { MenuButton, type MenuProps } from './menu-button.tsx'
+import { useState } from 'react'
+import { MenuButton, type MenuItem, type MenuProps } from './menu-button.tsx'
 
 /**
  * The button with its list: see menu.tsx.
@@ -17,24 +18,34 @@ export default function MenuList({ items, opens, ...button }: MenuProps & { open
           sideOffset={4}
           className="z-50 max-h-96 overflow-y-auto rounded border border-line bg-leaf p-1 shadow-lg"
         >
-          {items.map(({ label: words, run, href }, i) => (
-            <DropdownMenu.Item
-              key={`${i} ${words}`}
-              onSelect={() => run?.()}
-              asChild={href !== undefined}
-              className="block cursor-pointer rounded px-3 py-1 data-[highlighted]:bg-line/60"
-            >
-              {href === undefined ? (
-                words
-              ) : (
-                <a href={href} download>
-                  {words}
-                </a>
-              )}
-            </DropdownMenu.Item>
-          ))}
+          <Items items={items} />
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
+  )
+}
+
+/** There while the list is open. */
+function Items({ items }: Pick<MenuProps, 'items'>) {
+  const [shown] = useState<MenuItem[]>(items)
+  return (
+    <>
+      {shown.map(({ label: words, run, href }, i) => (
+        <DropdownMenu.Item
+          key={`${i} ${words}`}
+          onSelect={() => run?.()}
+          asChild={href !== undefined}
+          className="block cursor-pointer rounded px-3 py-1 data-[highlighted]:bg-line/60"
+        >
+          {href === undefined ? (
+            words
+          ) : (
+            <a href={href} download>
+              {words}
+            </a>
+          )}
+        </DropdownMenu.Item>
+      ))}
+    </>
   )
 }

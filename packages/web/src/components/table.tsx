@@ -1,6 +1,7 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, type ReactNode } from 'react'
 import { Hint } from './hint.tsx'
+import { useShownTable } from './shown.tsx'
 
 export interface TableColumn<T> {
   id: string
@@ -33,6 +34,7 @@ interface TableProps<T> {
 
 /** A table: figures in columns, heads that explain them. */
 export function Table<T>(props: TableProps<T>) {
+  useShownTable(props.label, async () => (await import('./table-csv.tsx')).tableCsv(props))
   return props.rowPx === undefined ? <PlainTable {...props} /> : <LongTable {...props} rowPx={props.rowPx} />
 }
 

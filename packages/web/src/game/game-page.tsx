@@ -2,6 +2,7 @@ import { useEffect } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
 import { gameAddress, VIEWS, type GameView } from '../api/games.ts'
 import { Choice } from '../components/choice.tsx'
+import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { ToLibrary } from '../shell/to-library.tsx'
 import { DevicesView } from './devices-view.tsx'
@@ -34,6 +35,7 @@ export function GamePage() {
           onChange={(next) => void navigate(gameAddress(game, next))}
         />
         <span className="grow" />
+        <TakeAwayMenu about={{ game }} name={`${game} ${view}`} />
         <ThemeButton />
       </header>
       <Body key={game} game={game} />

@@ -1,6 +1,7 @@
 import { EllipsisVertical } from 'lucide-react'
 import { useRef } from 'react'
 import { planFromText, planToJson } from '@lapsus/core/remedy'
+import { reportAddress } from '../api/reports.ts'
 import { Menu } from '../components/menu.tsx'
 import { copyText, saveText } from '../state/take-away.ts'
 import { notify } from '../state/notices.ts'
@@ -13,6 +14,7 @@ import { theDesk } from './desk-client.ts'
 export function PlanMenu({ take }: { take: OpenTake }) {
   const plan = usePlan((state) => state.plan)
   const ready = usePlan((state) => state.ready)
+  const id = usePlan((state) => state.id)
   const { begin, remove } = usePlan.getState()
   const file = useRef<HTMLInputElement>(null)
   const markdown = async (): Promise<string> => {
@@ -38,6 +40,12 @@ export function PlanMenu({ take }: { take: OpenTake }) {
                 },
               ]
             : []),
+          ...(id === null
+            ? []
+            : [
+                { label: 'Report as a page, with its proof', href: reportAddress({ plan: id }, 'html') },
+                { label: 'Report as Markdown, with its proof', href: reportAddress({ plan: id }, 'md') },
+              ]),
           {
             label: 'Save as JSON',
             run: () =>

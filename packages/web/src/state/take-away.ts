@@ -9,9 +9,12 @@ export async function copyText(text: string, what: string): Promise<void> {
   )
 }
 
-export function saveText(name: string, type: string, text: string): void {
+export const saveText = (name: string, type: string, text: string): void =>
+  saveBlob(name, new Blob([text], { type }))
+
+export function saveBlob(name: string, blob: Blob): void {
   const link = document.createElement('a')
-  link.href = URL.createObjectURL(new Blob([text], { type }))
+  link.href = URL.createObjectURL(blob)
   link.download = name
   link.click()
   URL.revokeObjectURL(link.href)

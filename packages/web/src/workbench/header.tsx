@@ -15,6 +15,7 @@ import { ConditionsWindow } from './conditions-window.tsx'
 import { TakeChoice } from '../sights/proof/take-choice.tsx'
 import { TargetChoice } from './target-choice.tsx'
 import { ToLibrary } from '../shell/to-library.tsx'
+import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 
 interface HeaderProps {
@@ -78,6 +79,7 @@ export function Header({ take, target, openHelp }: HeaderProps) {
         </div>
       )}
       <TargetChoice own={detail.target} target={target} />
+      <TakeAwayMenu about={{ take: detail.id }} name={detail.name || detail.game} />
       <ThemeButton />
       <IconButton label="Keys and words (?)" onClick={openHelp}>
         <CircleHelp size={16} />

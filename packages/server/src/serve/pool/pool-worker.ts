@@ -3,7 +3,8 @@ import Piscina from 'piscina'
 import { connect } from '../../store/connection.ts'
 import { storeOf } from '../../store/store.ts'
 import { Studies, type Sources } from '../answers/studies.ts'
-import { TASKS, type Asks, type Refused, type TaskName, type Tells } from './tasks.ts'
+import type { Refused } from './named-takes.ts'
+import { TASKS, type Asks, type TaskName, type Tells } from './tasks.ts'
 
 export interface WorkerSettings {
   databaseUrl: string

@@ -4,7 +4,8 @@ import { fileURLToPath } from 'node:url'
 import Piscina from 'piscina'
 import { ProblemError } from '../../problem-error.ts'
 import type { WorkerSettings } from './pool-worker.ts'
-import type { Asks, Refused, TaskName, Tells } from './tasks.ts'
+import type { Refused } from './named-takes.ts'
+import type { Asks, TaskName, Tells } from './tasks.ts'
 
 /** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
 const IDLE_MS = 60_000

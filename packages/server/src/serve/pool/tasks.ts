@@ -1,28 +1,22 @@
 /** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
 import {
   provePlan,
-  studyOfVariant,
   tellComparison,
   type ComparisonTold,
   type ProofPlace,
   type ProofTold,
 } from '@lapsus/core/compare'
-import { CompositeWriter, NotSameRun } from '@lapsus/core/composite'
+import { CompositeWriter } from '@lapsus/core/composite'
 import { checkTakes, type Budget, type Checked, type NamedStudy } from '@lapsus/core/gate'
 import { devicesOf, historyOf, type Devices, type HistoryLine } from '@lapsus/core/history'
 import { baseOf, type Plan } from '@lapsus/core/remedy'
+import { writeReport, type ReportFormat } from '@lapsus/core/report'
 import type { Study } from '@lapsus/core/study'
 import { keepComposite } from '../../ingest/composite.ts'
-import type { TakeRow } from '../../store/store.ts'
-import { wholeTake } from '../answers/diagnoses.ts'
 import type { Sources } from '../answers/studies.ts'
 import { historyTakes } from '../answers/take-sums.ts'
-import { findTake, titleOf } from '../queries/takes.ts'
-
-/** What was asked cannot be done, for a reason that whoever asked has to hear. */
-export interface Refused {
-  refused: string
-}
+import { makeReport, type ReportAsk } from './make-report.ts'
+import { named, partsOf, refusing, rowOf, type Refused } from './named-takes.ts'
 
 /** Identities of takes that are there. */
 export interface Asks {
@@ -32,6 +26,7 @@ export interface Asks {
   /** Number of the game. */
   history: { game: number }
   devices: { game: number }
+  report: ReportAsk & { format: ReportFormat }
   /** The take that was planned on, and where the proof is. */
   proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
@@ -42,6 +37,7 @@ export interface Tells {
   composite: string
   proof: ProofTold
   history: HistoryLine[]
+  report: string
   devices: Devices
 }
 export type TaskName = keyof Asks
@@ -62,17 +58,8 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
 
   async proof(sources, { take, plan, proof }) {
     const [before] = await named(sources, [take])
-    const after = await named(
-      sources,
-      proof.map((place) => place.take),
-    )
-    const parts: Study[] = []
-    for (const [i, { variant }] of proof.entries()) {
-      const { name, study } = after[i]!
-      const part = variant === null ? study : studyOfVariant(study, variant)
-      if (part === null) return { refused: `${name} has no variant ${variant}` }
-      parts.push({ ...part, target: before!.study.target })
-    }
+    const parts = await partsOf(sources, proof, before!.study.target)
+    if ('refused' in parts) return parts
     return refusing(() => provePlan(baseOf(before!.study), plan, parts))
   },
 
@@ -80,34 +67,15 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
 
   devices: async (sources, { game }) => devicesOf(await historyTakes(sources, game)),
 
+  async report(sources, ask) {
+    const made = await makeReport(sources, ask)
+    return 'refused' in made ? made : writeReport(made, ask.format)
+  },
+
   async composite(sources, { takes, name }) {
     const layers = await named(sources, takes)
     const writer = refusing(() => new CompositeWriter(layers))
     if ('refused' in writer) return writer
     return keepComposite(sources.store, await rowOf(sources, takes[0]!), writer, name)
   },
-}
-
-async function rowOf({ store }: Sources, id: string): Promise<TakeRow> {
-  const row = await findTake(store, id)
-  if (row === null) throw new Error(`take ${id} is gone`)
-  return row
-}
-
-async function named(sources: Sources, ids: readonly string[]): Promise<NamedStudy[]> {
-  const found: NamedStudy[] = []
-  for (const id of ids) {
-    const row = await rowOf(sources, id)
-    found.push({ name: titleOf(row), study: await sources.studies.part(row, wholeTake(row)) })
-  }
-  return found
-}
-
-function refusing<T extends object>(work: () => T): T | Refused {
-  try {
-    return work()
-  } catch (error) {
-    if (error instanceof RangeError || error instanceof NotSameRun) return { refused: error.message }
-    throw error
-  }
 }

@@ -1,0 +1,5 @@
+export { REPORT_FORMATS, writeReport, type Report, type ReportFormat } from './blocks.ts'
+export * from './of-comparison.ts'
+export * from './of-history.ts'
+export * from './of-plan.ts'
+export { takeReport, type TakeTitle } from './of-take.ts'

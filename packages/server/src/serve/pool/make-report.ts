@@ -1,0 +1,69 @@
+/** Reports of what is stored. */
+import type { ProofPlace } from '@lapsus/core/compare'
+import { historyOf } from '@lapsus/core/history'
+import { baseOf, type Plan } from '@lapsus/core/remedy'
+import {
+  comparisonReport,
+  historyReportOf,
+  planReport,
+  takeReport,
+  type Report,
+  type TakeTitle,
+} from '@lapsus/core/report'
+import type { Study } from '@lapsus/core/study'
+import type { TakeRow } from '../../store/store.ts'
+import { wholeTake } from '../answers/diagnoses.ts'
+import { sourceOf } from '../answers/stored-source.ts'
+import type { Sources } from '../answers/studies.ts'
+import { historyTakes } from '../answers/take-sums.ts'
+import { startedOf } from '../queries/takes.ts'
+import { partsOf, refusing, rowOf, type Refused } from './named-takes.ts'
+
+export type ReportAsk =
+  | { of: 'take'; take: string }
+  | { of: 'comparison'; before: string[]; after: string[] }
+  | { of: 'plan'; take: string; plan: Plan; proof: ProofPlace[] }
+  | { of: 'history'; game: number; name: string }
+
+export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Report | Refused> {
+  switch (ask.of) {
+    case 'take': {
+      const row = await rowOf(sources, ask.take)
+      return takeReport(await sourceOf(sources, row, wholeTake(row)), await titleFor(sources, row))
+    }
+    case 'comparison': {
+      const [before, after] = [await titled(sources, ask.before), await titled(sources, ask.after)]
+      const { target } = before[0]!.study
+      const judged = after.map((one) => ({ ...one, study: { ...one.study, target } }))
+      return refusing(() => comparisonReport(before, judged))
+    }
+    case 'plan': {
+      const [before] = await titled(sources, [ask.take])
+      const { study, title } = before!
+      const parts = await partsOf(sources, ask.proof, study.target)
+      return 'refused' in parts ? parts : refusing(() => planReport(baseOf(study), ask.plan, title, parts))
+    }
+    case 'history':
+      return historyReportOf(ask.name, historyOf(await historyTakes(sources, ask.game)))
+  }
+}
+
+async function titled(
+  sources: Sources,
+  ids: readonly string[],
+): Promise<{ title: TakeTitle; study: Study }[]> {
+  const found: { title: TakeTitle; study: Study }[] = []
+  for (const id of ids) {
+    const row = await rowOf(sources, id)
+    found.push({
+      title: await titleFor(sources, row),
+      study: await sources.studies.part(row, wholeTake(row)),
+    })
+  }
+  return found
+}
+
+async function titleFor({ store }: Sources, row: TakeRow): Promise<TakeTitle> {
+  const game = await store.games.findByPk(row.gameId, { raw: true })
+  return { game: game!.name, name: row.name, started: startedOf(row).toISOString() }
+}
