@@ -21,7 +21,7 @@ const ORDER = {
     ['state', 'api', 'plan'],
     ['shell', 'access', 'budgets', 'findings', 'strip', 'live'],
     ['sights'],
-    ['workbench', 'library', 'compare', 'game'],
+    ['workbench', 'library', 'compare', 'game', 'check'],
   ],
 }
 

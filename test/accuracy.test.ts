@@ -6,7 +6,8 @@ import { FLAWS } from '../games/moth-post/src/settings.ts'
 
 interface Figures {
   frames: { work: { p50: number; p95: number; p99: number }; over: number }
-  collectionsPer1000: number
+  /** Null where nobody knows. */
+  collectionsPer1000: number | null
 }
 interface Run {
   label: string
@@ -51,6 +52,13 @@ const section = (...runs: Run[]) => forecastSection(runs, { seeds: [1], seconds:
 const misses = (text: string) => text.split('\n').filter((line) => / p(50|95)(, wrong sign)? \| /.test(line))
 
 describe('accuracy of forecasts', () => {
+  it('says of what nobody knows that it is unknown', () => {
+    const run = made('letter-churn', 1.2, [10, 8, 9])
+    run.forecast.collectionsPer1000 = null
+    run.after.collectionsPer1000 = null
+    expect(section(run)).to.contain('| letter-churn | pool | 12 → unknown / unknown |')
+  })
+
   it('is asked of every flaw, with plans that can be read', () => {
     expect(new Set(FORECASTS.map(({ name }) => name))).to.deep.equal(new Set(Object.keys(FLAWS)))
     for (const { name, items } of FORECASTS) {

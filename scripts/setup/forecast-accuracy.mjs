@@ -121,11 +121,10 @@ const hasWrongSign = (before, forecast, after) =>
 /** @param runs each with label, seed, before, forecast and after, as `forecast --json` gives figures */
 export function forecastSection(runs, { seeds, seconds }) {
   // At equal speed: as the machine was when it was forecast.
-  const figure = ([, unit, pick], run) => [
-    pick(run.before),
-    pick(run.forecast),
-    pick(run.after) / (unit === 'ms' ? run.drift : 1),
-  ]
+  const figure = ([, unit, pick], run) => {
+    const after = pick(run.after)
+    return [pick(run.before), pick(run.forecast), unit === 'ms' && after !== null ? after / run.drift : after]
+  }
   const judged = runs.flatMap((run) => FIGURES.slice(0, 2).map((one) => figure(one, run)))
   const near = judged.filter(([, forecast, after]) => isNear(forecast, after)).length
   const inRange = runs.flatMap((run) =>

@@ -1,6 +1,8 @@
 /** Figures and tables of the pages that scripts write. */
 
-export const three = (value) => Number(value.toPrecision(3)).toLocaleString('en')
+/** Null is what nobody knows. */
+export const three = (value) =>
+  value === null ? 'unknown' : Number(value.toPrecision(3)).toLocaleString('en')
 
 export const table = (head, rows) => [
   `| ${head.join(' | ')} |`,

@@ -1,4 +1,5 @@
 export * from './check.ts'
+export * from './check-checks.ts'
 export * from './check-games.ts'
 export * from './check-live.ts'
 export * from './types.ts'

@@ -1,8 +1,15 @@
 /** Comparisons: what is claimed of their intervals, by simulation; and what they say, by hand. */
 import { expect } from 'chai'
-import { compareTakes, comparisonReport, tellComparison, type Comparison } from '@lapsus/core/compare'
+import {
+  compareTakes,
+  comparisonReport,
+  counterpartOf,
+  tellComparison,
+  tellingFrames,
+  type Comparison,
+} from '@lapsus/core/compare'
 import { blockLength, drawBlocks, steadyRandom } from '@lapsus/core/stats'
-import type { Study } from '@lapsus/core/study'
+import { pathNames, type Study } from '@lapsus/core/study'
 import {
   normalFrom,
   randomFrom,
@@ -244,5 +251,99 @@ describe('blocks of a bootstrap', () => {
     expect(draw()).to.have.length(10)
     const all = new Set(Array.from({ length: 200 }, (_, i) => [...drawBlocks(50, 5, steadyRandom(i))]).flat())
     expect(all.size).to.equal(50)
+  })
+})
+
+describe('frames of two takes beside each other', () => {
+  const study = (workMs: number[], moments: Record<number, string> = {}) =>
+    studyFrom(
+      workMs.map((ms, i): TestFrame => ({
+        runs: [run('sim', ms * MS, i % 10 === 3 ? { children: [run('rare', MS)] } : {})],
+        ...(moments[i] === undefined ? {} : { moments: [moments[i]] }),
+      })),
+    )
+
+  it('are the same of the same run', () => {
+    const [one, other] = [study([1, 2, 3, 4]), study([4, 3, 2])]
+    expect(counterpartOf(one, other, 1, true)).to.equal(1)
+    expect(counterpartOf(one, other, 3, true)).to.equal(2)
+    expect(counterpartOf(one, study([]), 0, true)).to.equal(-1)
+  })
+
+  it('are as long after the same moment, the same time that it came', () => {
+    const one = study(Array(30).fill(1), { 5: 'bell', 20: 'bell' })
+    const other = study(Array(40).fill(1), { 9: 'bell', 33: 'bell' })
+    expect(counterpartOf(one, other, 7, false)).to.equal(11)
+    expect(counterpartOf(one, other, 22, false)).to.equal(35)
+  })
+
+  it('are as heavy among their own where nothing else tells', () => {
+    const one = study([5, 1, 9, 3, 7])
+    const other = study([10, 90, 50, 70, 30])
+    // 9 is the heaviest of five, 1 the lightest, 5 the middle.
+    expect([2, 1, 0].map((frame) => counterpartOf(one, other, frame, false))).to.deep.equal([1, 0, 2])
+    // Before the first moment, or where it came but once, the moment says nothing.
+    const rung = study([5, 1, 9, 3, 7], { 3: 'bell' })
+    expect(counterpartOf(rung, other, 2, false)).to.equal(1)
+    expect(counterpartOf(rung, other, 4, false)).to.equal(3)
+  })
+
+  it('tell of a path where it ran, or where it took most', () => {
+    const some = study(Array.from({ length: 40 }, (_, i) => 1 + i / 10))
+    const pathOf = (name: string) =>
+      [...some.courses.keys()].find((path) => pathNames(some, path).at(-1) === name)!
+    expect([...tellingFrames(some, pathOf('rare'))]).to.deep.equal([3, 13, 23, 33])
+    expect([...tellingFrames(some, pathOf('sim'))]).to.deep.equal([38, 39])
+    expect([...tellingFrames(some, 99)]).to.deep.equal([])
+  })
+})
+
+describe('loads that differ', () => {
+  /** Work of 1 ms and 0.1 ms for each letter. */
+  function night(letters: (i: number) => number, perLetterMs = 0.1, slow = 1, seed = 1): Study {
+    const random = randomFrom(seed)
+    const ns = (ms: number) => Math.round(ms * MS * slow * (0.99 + 0.02 * random()))
+    return studyFrom(
+      Array.from({ length: 400 }, (_, i): TestFrame => ({
+        runs: [
+          run('sim', ns(0.4), {
+            children: [run('mail', ns(perLetterMs * letters(i))), run('belt', ns(0.3))],
+          }),
+          run('draw', ns(0.2)),
+          run('sound', ns(0.1)),
+        ],
+        gauges: { letters: letters(i), lanterns: 12 },
+      })),
+    )
+  }
+  const some = (i: number) => 10 + (i % 21)
+
+  it('are told by one of each, with what the law of before explains', () => {
+    // Twice as many: 20 more letters of 0.1 ms.
+    const { loads, sentence } = tellComparison([night(some)], [night((i) => 2 * some(i), 0.1, 1, 2)])
+    expect(loads).to.have.length(1)
+    expect(loads[0]).to.include({ name: 'letters', before: 20, after: 40, law: 'n' })
+    expect(loads[0]!.msPerBefore).to.be.closeTo(0.15, 0.003)
+    expect(loads[0]!.msPerAfter).to.be.closeTo(0.125, 0.003)
+    expect(loads[0]!.explainedMs).to.be.closeTo(2, 0.06)
+    expect(sentence).to.match(/2\.00 × as many letters explain (1\.9|2\.0)\d ms more by the law they follow/)
+    const report = comparisonReport(tellComparison([night(some)], [night((i) => 2 * some(i), 0.1, 1, 2)]))
+    expect(report).to.match(/letters +20\.0 +40\.0 +0\.1[45]\d+ +0\.12\d+ +\+(1\.9|2\.0)\d ms a frame, by n/)
+  })
+
+  it('are told at equal speed of the machine', () => {
+    const [row] = tellComparison([night(some)], [night((i) => 2 * some(i), 0.1, 1.5, 2)]).loads
+    expect(row!.msPerAfter).to.be.closeTo(0.125, 0.005)
+  })
+
+  it('have no law where the work does not follow them', () => {
+    const [row] = tellComparison([night(some, 0)], [night((i) => 2 * some(i), 0, 1, 2)]).loads
+    expect(row).to.include({ name: 'letters', law: null, explainedMs: null })
+  })
+
+  it('are none that differ by at most 15 of 100', () => {
+    const same = (more: number) => tellComparison([night(() => 85)], [night(() => more, 0.1, 1, 2)]).loads
+    expect(same(100)).to.deep.equal([])
+    expect(same(101)).to.have.length(1)
   })
 })

@@ -97,6 +97,16 @@ describe('several takes together', () => {
     expect(breached.rows.map(({ outcome }) => outcome)).to.deep.equal(['holds', 'breached'])
     const against = await check({ takes: [other], against: [one] })
     expect(against.rows[0]).to.deep.include({ of: 'before', name: ['sim', 'seek'], outcome: 'breached' })
+    const own = await getJson<object>(server, `/api/takes/${one}/budget`)
+    expect((await check({ takes: [one], budget: own })).outcome).to.equal('holds')
+    expect(
+      (
+        await check({
+          takes: [other],
+          budget: { ...own, paths: [{ path: ['sim', 'seek'], msPerFrame: 1.1 }] },
+        })
+      ).outcome,
+    ).to.equal('breached')
     expect(await refusal(await send('/api/checks', { takes: [one] }))).to.deep.equal([
       400,
       'nothing to check against: send a budget, takes before, or both',

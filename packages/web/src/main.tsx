@@ -33,6 +33,8 @@ const NOWHERE = (
   </>
 )
 
+const CheckPage = lazy(async () => ({ default: (await import('./check/check-page.tsx')).CheckPage }))
+
 const GamePage = lazy(async () => ({ default: (await import('./game/game-page.tsx')).GamePage }))
 
 function Pages() {
@@ -45,6 +47,7 @@ function Pages() {
           <Route path="/" element={<Library />} />
           <Route path="/takes/:take" element={<Workbench />} />
           <Route path="/compare" element={<ComparePage />} />
+          <Route path="/check" element={<CheckPage />} />
           <Route path="/game" element={<GamePage />} />
           <Route path="*" element={NOWHERE} />
         </Routes>

@@ -38,6 +38,32 @@ describe('a comparison on the screen', () => {
     expect(page.url()).to.contain('/takes/night-after')
   })
 
+  it('shows a frame beside its counterpart, and lights the frames of a path', async () => {
+    await open('/compare?before=night-before&after=night-after')
+    await until(async () => (await page.$('[aria-label="Frame before"]')) !== null, 'the strips are there')
+    await page.focus('[aria-label="Frame before"]')
+    await page.keyboard.press('ArrowRight')
+    await until(
+      async () => (await page.$$('[data-testid=two-pages] [data-testid=page]')).length === 2,
+      'two pages',
+    )
+    const frames = () =>
+      page.$$eval('[data-testid=two-pages] [data-testid=page]', (all) =>
+        all.map((one) => one.getAttribute('data-frame')),
+      )
+    // Both are the same run.
+    await until(async () => (await frames()).join() === '0,0', 'frame 0 of both')
+    await page.keyboard.press('PageDown')
+    await until(async () => (await frames()).join() === '60,60', 'a second later')
+    const inked = () =>
+      page.$eval('[aria-label="Work of all frames, after"]', (canvas) =>
+        (canvas as HTMLCanvasElement).toDataURL(),
+      )
+    const before = await inked()
+    await page.locator('[aria-label="Paths before and after"] tbody tr').click()
+    await until(async () => (await inked()) !== before, 'its frames are lit')
+  })
+
   it('says in words what cannot be compared', async () => {
     await open('/compare?before=night-before&after=')
     await until(async () => (await screen.text()).includes('Name a take on each side'), 'it says so')

@@ -108,6 +108,37 @@ describe('the library on the screen', () => {
     expect(page.url()).to.match(/before=(first|second)-night&after=(first|second)-night/)
   })
 
+  it('checks chosen takes against a budget, made of one or written', async () => {
+    await open('/')
+    await choose('first-night')
+    await page.locator('[data-testid=chosen-takes] button::-p-text(Check)').click()
+    await seen('Nothing is checked yet')
+    await button('Make one of this take').click()
+    await until(
+      async () => (await page.$eval('textarea', (area) => area.value)).includes('"runsPerFrame"'),
+      'there is a budget',
+    )
+    await page.locator('[aria-label=Budget] button::-p-text(Check)').click()
+    await seen('The budget holds')
+    await page.$eval('textarea', (area) => area.focus())
+    const write = async (text: string) => {
+      await page.keyboard.down('Control')
+      await page.keyboard.press('a')
+      await page.keyboard.up('Control')
+      await page.keyboard.type(text)
+      await page.locator('[aria-label=Budget] button::-p-text(Check)').click()
+    }
+    await write('{"format":"lapsus-budget","version":1,"frames":{"p95Ms":0.5},"oxen":{}}')
+    await seen('The budget is breached')
+    expect(await textOf('check')).to.contain('there is nothing of that name to limit')
+    await page.focus('textarea')
+    await write('{"format":')
+    await seen('The budget is no JSON')
+    // It is there again the next time.
+    await page.reload({ waitUntil: 'networkidle0' })
+    expect(await page.$eval('textarea', (area) => area.value)).to.equal('{"format":')
+  })
+
   it('asks for the sides of more than two', async () => {
     await open('/')
     for (const name of ['first-night', 'second-night', 'third-night']) await choose(name)

@@ -217,6 +217,24 @@ describe('a strip with a forecast', () => {
     expect(depths.sort((a, b) => a - b)).to.deep.equal([30, 60, 90])
   })
 
+  it('marks frames that tell of something, and the one that is looked at', () => {
+    const { context, drawn } = noting()
+    drawProofStrip(
+      { context, width: WIDTH, height: 80, palette: PALETTE },
+      {
+        words: 'after',
+        workNs: new Float64Array(100).fill(4e6),
+        budgetMs: 16,
+        lit: Uint32Array.of(10, 90),
+        frame: 50,
+      },
+    )
+    const below = drawn.points.filter(({ y }) => y === 80).map(({ x }) => x)
+    for (const at of [10, 90])
+      expect(below.some((x) => Math.abs(x - ((at + 0.5) * WIDTH) / 100) < 5)).to.equal(true)
+    expect(below.some((x) => Math.abs(x - (50.5 * WIDTH) / 100) < 1)).to.equal(true)
+  })
+
   it('hangs proofs on one scale: the floor is where it is in all of them', () => {
     const proof = (workMs: number[]): Drawn => {
       const { context, drawn } = noting()

@@ -6,7 +6,7 @@ import { frameCount, recordedSeconds, type Study } from '../study/index.ts'
 import { percent, plural, three } from '../words/index.ts'
 
 /** Loads that differ by more than this share are not alike. */
-const ALIKE = 0.15
+export const ALIKE = 0.15
 /** Fewer frames than this tell little. */
 const FEW = 120
 

@@ -5,9 +5,12 @@ import { compareTakes, type Comparison } from './comparison.ts'
 import type { FrameRow } from './frame-rows.ts'
 import type { PathRow } from './path-rows.ts'
 import { differencesOf } from './likeness.ts'
+import { perLoadRows, type LoadRow } from './per-load.ts'
 
 export interface ComparisonTold extends Comparison {
   alike: { differences: string[] }
+  /** Loads that are not alike. */
+  loads: LoadRow[]
   sentence: string
 }
 
@@ -22,13 +25,14 @@ export function tellComparison(before: Study[], after: Study[]): ComparisonTold 
   // Another build is what was to be compared.
   const differences = before.flatMap((one) => after.flatMap((other) => differencesOf(one, other)))
   const unlike = [...new Set(differences)].filter((words) => !words.startsWith('build: '))
-  return { alike: { differences: unlike }, ...comparison, sentence: sentenceOf(comparison) }
+  const loads = perLoadRows(before, after, comparison.speed.ratio)
+  return { alike: { differences: unlike }, loads, ...comparison, sentence: sentenceOf(comparison, loads) }
 }
 
-function sentenceOf({ speed, frames, paths }: Comparison): string {
+function sentenceOf({ speed, frames, paths }: Comparison, loads: readonly LoadRow[]): string {
   const mean = frames.find(({ figure }) => figure === 'mean')!
   const sure = paths.filter(({ verdict }) => verdict === 'better' || verdict === 'worse').slice(0, NAMED)
-  return `${[frameWords(mean), ...sure.map(pathWords), speedWords(speed)].filter((part) => part !== '').join('; ')}.`
+  return `${[frameWords(mean), ...sure.map(pathWords), ...loads.slice(0, 1).map(loadWords), speedWords(speed)].filter((part) => part !== '').join('; ')}.`
 }
 
 function frameWords({ difference, low, high, verdict, secondsMore }: FrameRow): string {
@@ -46,6 +50,13 @@ const pathWords = ({ path, difference, change, before, after }: PathRow): string
   if (change === 'appeared') return `${name} is new, ${ms(after.msPerFrame)}`
   if (change === 'vanished') return `${name} is gone, ${ms(before.msPerFrame)}`
   return `${name} is ${ms(Math.abs(difference))} ${difference < 0 ? 'better' : 'worse'}`
+}
+
+/** How much of the difference is only that there was more to do. */
+function loadWords({ name, before, after, explainedMs }: LoadRow): string {
+  const times = before > 0 && after > 0 ? `${three(after / before)} × as many ${name}` : `other ${name}`
+  if (explainedMs === null) return `there were ${times} the second time`
+  return `${times} explain ${ms(Math.abs(explainedMs))} ${explainedMs < 0 ? 'less' : 'more'} by the law they follow`
 }
 
 function speedWords({ ratio, telling }: Comparison['speed']): string {
@@ -77,6 +88,32 @@ export const VERDICT_WORDS = {
   same: 'the same',
   'cannot-tell': 'cannot tell',
 } as const
+
+/** Loads that differ, as rows of a table. */
+export const LOAD_HEADS = [
+  'load',
+  'before',
+  'after',
+  'ms by one, before',
+  'ms by one, after',
+  'explains',
+] as const
+export const loadCells = ({
+  name,
+  before,
+  after,
+  msPerBefore,
+  msPerAfter,
+  law,
+  explainedMs,
+}: LoadRow): string[] => [
+  name,
+  three(before),
+  three(after),
+  three(msPerBefore),
+  three(msPerAfter),
+  explainedMs === null ? 'no law is known' : `${signed(explainedMs, ms)} a frame, by ${law}`,
+]
 
 /** Paths that a report for people names. */
 const MOST_PATHS = 20
@@ -113,6 +150,9 @@ export function comparisonReport(told: ComparisonTold, markdown = false): string
     ...(told.alike.differences.length > 0 ? [''] : []),
     ...tableLines(['frames', ...heads], frames, markdown),
     '',
+    ...(told.loads.length === 0
+      ? []
+      : [...tableLines([...LOAD_HEADS], told.loads.map(loadCells), markdown), '']),
     ...(paths.length === 0
       ? ['No path changed for sure.']
       : tableLines(['own time of paths, a frame', ...heads], paths, markdown)),

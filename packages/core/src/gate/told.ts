@@ -8,7 +8,8 @@ const OUTCOME_WORDS: Record<Outcome, string> = {
   'cannot-tell': 'cannot tell',
 }
 
-const subjectOf = ({ of, name }: CheckRow): string => {
+/** What a limit is on. */
+export const subjectOf = ({ of, name }: CheckRow): string => {
   const kind = {
     frames: 'frames',
     groups: 'group',

@@ -2,6 +2,8 @@
 import {
   causeWords,
   figureWords,
+  LOAD_HEADS,
+  loadCells,
   tellComparison,
   VERDICT_WORDS,
   type ComparisonTold,
@@ -41,6 +43,9 @@ export function comparisonReport(before: readonly Titled[], after: readonly Titl
         : [{ text: `Not alike: ${told.alike.differences.join('; ')}.` }]),
       strip(before, 'Work of all frames before.'),
       strip(after, 'Work of all frames after.'),
+      ...(told.loads.length === 0
+        ? []
+        : [{ heading: 'Loads that differ' }, { heads: LOAD_HEADS, rows: told.loads.map(loadCells) }]),
       ...figureBlocks(told),
       ...pathBlocks(told),
     ],

@@ -1,5 +1,13 @@
 import type { TakeDetail } from '@lapsus/api'
-import { causeWords, figureWords, type FrameRow, type PathRow } from '@lapsus/core/compare'
+import {
+  causeWords,
+  figureWords,
+  LOAD_HEADS,
+  loadCells,
+  type FrameRow,
+  type LoadRow,
+  type PathRow,
+} from '@lapsus/core/compare'
 import { dateTime, ms, plural, three } from '@lapsus/core/words'
 import { ArrowLeftRight } from 'lucide-react'
 import { useEffect, useState } from 'react'
@@ -15,8 +23,10 @@ import { ToLibrary } from '../shell/to-library.tsx'
 import { notify } from '../state/notices.ts'
 import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
-import { ProofStrip } from '../sights/proof/proof-strip.tsx'
-import { useComparison, type ComparisonState } from './use-comparison.ts'
+import type { Place, SideName } from './comparer.ts'
+import { SideStrip } from './side-strip.tsx'
+import { TwoPages } from './two-pages.tsx'
+import { theComparer, useComparison, type ComparisonState } from './use-comparison.ts'
 
 /** Takes before against takes after; the address names them. */
 export function ComparePage() {
@@ -106,8 +116,13 @@ function Sides({ state }: { state: ComparisonState }) {
   )
 }
 
+const SIDES = ['before', 'after'] as const
+const NONE_LIT = new Uint32Array()
+
 function Told({ state }: { state: ComparisonState }) {
-  const { told, before, after, tookMs } = state.compared
+  const { told, tookMs } = state.compared
+  const [pair, setPair] = useState<Record<SideName, Place> | null>(null)
+  const [lit, setLit] = useState<Record<SideName, Uint32Array> | null>(null)
   const budgetMs = 1000 / state.before[0]!.target
   const { speed, paired, seconds } = told
   return (
@@ -120,8 +135,22 @@ function Told({ state }: { state: ComparisonState }) {
           <b className="font-medium">Not alike:</b> {told.alike.differences.join('; ')}.
         </p>
       )}
-      <ProofStrip words="before" workNs={before} budgetMs={budgetMs} />
-      <ProofStrip words="after" workNs={after} budgetMs={budgetMs} />
+      {SIDES.map((side) => (
+        <SideStrip
+          key={side}
+          words={side}
+          workNs={state.compared[side]}
+          budgetMs={budgetMs}
+          lit={lit?.[side] ?? NONE_LIT}
+          frame={pair?.[side].at ?? null}
+          onPick={(frame) => void theComparer().pair(side, frame).then(setPair)}
+        />
+      ))}
+      {pair === null ? (
+        <p className="px-4 py-1 text-xs text-faint">Choose a frame above to see it beside its counterpart.</p>
+      ) : (
+        <TwoPages state={state} pair={pair} budgetMs={budgetMs} />
+      )}
       <div className="px-4 py-2">
         <h2 className="mb-1 font-serif text-base">Frames</h2>
         <Table
@@ -130,8 +159,14 @@ function Told({ state }: { state: ComparisonState }) {
           rows={told.frames}
           keyOf={({ figure }) => figure}
         />
+        {told.loads.length > 0 && <Loads rows={told.loads} />}
         <h2 className="mt-4 mb-1 font-serif text-base">Paths, those that changed most first</h2>
-        <Paths state={state} />
+        <Paths
+          state={state}
+          onChosen={(row) =>
+            row === null ? setLit(null) : void theComparer().lit(row.path, row.lane).then(setLit)
+          }
+        />
         <p className="py-3 text-xs text-faint">
           Differences and intervals are at equal speed of the machine
           {speed.telling === 0
@@ -143,6 +178,29 @@ function Told({ state }: { state: ComparisonState }) {
         </p>
       </div>
     </div>
+  )
+}
+
+const LOAD_ABOUTS = [
+  'A gauge that counts something, whose middle differs by more than 15 %',
+  'Middle over the frames',
+  'Middle over the frames',
+  'Work of a frame by one of the load',
+  'The same, at equal speed of the machine',
+  'What the other load alone costs more or less, by the law that the work followed before',
+]
+
+function Loads({ rows }: { rows: LoadRow[] }) {
+  const columns = LOAD_HEADS.map((head, i): TableColumn<LoadRow> => ({
+    ...{ id: head, head, about: LOAD_ABOUTS[i]! },
+    ...(i === 0 ? { align: 'left' as const } : {}),
+    cell: (row) => loadCells(row)[i],
+  }))
+  return (
+    <>
+      <h2 className="mt-4 mb-1 font-serif text-base">Loads that differ</h2>
+      <Table label="Loads that differ" columns={columns} rows={rows} keyOf={({ name }) => name} />
+    </>
   )
 }
 
@@ -185,7 +243,7 @@ function figureColumns(rows: FrameRow[]): TableColumn<FrameRow>[] {
   ]
 }
 
-function Paths({ state }: { state: ComparisonState }) {
+function Paths({ state, onChosen }: { state: ComparisonState; onChosen(row: PathRow | null): void }) {
   const { told } = state.compared
   const [chosen, setChosen] = useState<string | null>(null)
   const most = reach(told.paths)
@@ -231,7 +289,11 @@ function Paths({ state }: { state: ComparisonState }) {
         rows={told.paths}
         keyOf={keyOf}
         isChosen={(one) => keyOf(one) === chosen}
-        onChoose={(one) => setChosen(keyOf(one) === chosen ? null : keyOf(one))}
+        onChoose={(one) => {
+          const next = keyOf(one) === chosen ? null : one
+          setChosen(next === null ? null : keyOf(next))
+          onChosen(next)
+        }}
       />
       {row !== undefined && <Chosen row={row} state={state} />}
     </>

@@ -1,7 +1,7 @@
 /** The work behind a comparison, off the page's own thread: takes are read, judged alike, and set against each other. */
 import type { TakeDetail } from '@lapsus/api'
-import { tellComparison, type ComparisonTold } from '@lapsus/core/compare'
-import type { Study } from '@lapsus/core/study'
+import { counterpartOf, tellComparison, tellingFrames, type ComparisonTold } from '@lapsus/core/compare'
+import { frameCount, type Study } from '@lapsus/core/study'
 import { joinedColumns } from '../plan/joined-columns.ts'
 import { readStudy } from '../plan/read-study.ts'
 
@@ -13,14 +13,82 @@ export interface Compared {
   tookMs: number
 }
 
+export type SideName = 'before' | 'after'
+
+/** A frame of one of a side's takes. */
+export interface Place {
+  /** Number of the take on its side, and of the frame in it. */
+  take: number
+  frame: number
+  /** Number among all frames of the side. */
+  at: number
+}
+
 export class Comparer {
+  #sides: Record<SideName, Study[]> = { before: [], after: [] }
+  #paired = false
+
   /** @throws Error with words fit to show */
   async compare(before: TakeDetail[], after: TakeDetail[], target: number): Promise<Compared> {
-    const [one, other] = [await readAll(before, target), await readAll(after, target)]
+    const sides = { before: await readAll(before, target), after: await readAll(after, target) }
     const startMs = performance.now()
-    const told = tellComparison(one, other)
-    return { told, before: workOf(one), after: workOf(other), tookMs: performance.now() - startMs }
+    const told = tellComparison(sides.before, sides.after)
+    const tookMs = performance.now() - startMs
+    this.#sides = sides
+    this.#paired = told.paired
+    return { told, before: workOf(sides.before), after: workOf(sides.after), tookMs }
   }
+
+  /** Frames of each side that tell of a path; numbered among all frames of the side. */
+  lit(path: readonly string[], lane: string): Record<SideName, Uint32Array> {
+    const of = (studies: readonly Study[]) => {
+      const found: number[] = []
+      let first = 0
+      for (const study of studies) {
+        const id = idOf(study, path, lane)
+        if (id !== null) for (const frame of tellingFrames(study, id)) found.push(first + frame)
+        first += frameCount(study)
+      }
+      return Uint32Array.from(found)
+    }
+    return { before: of(this.#sides.before), after: of(this.#sides.after) }
+  }
+
+  /** A frame of one side, and the one that is like it on the other; null where there is none. */
+  pair(side: SideName, at: number): Record<SideName, Place> | null {
+    const other: SideName = side === 'before' ? 'after' : 'before'
+    const place = placeOf(this.#sides[side], at)
+    if (place === null) return null
+    const [own, theirs] = [this.#sides[side][place.take]!, this.#sides[other]]
+    const take = Math.min(place.take, theirs.length - 1)
+    const frame = counterpartOf(own, theirs[take]!, place.frame, this.#paired)
+    if (frame < 0) return null
+    const first = theirs.slice(0, take).reduce((sum, study) => sum + frameCount(study), 0)
+    return { [side]: place, [other]: { take, frame, at: first + frame } } as Record<SideName, Place>
+  }
+}
+
+function placeOf(studies: readonly Study[], at: number): Place | null {
+  let first = 0
+  for (const [take, study] of studies.entries()) {
+    const frame = at - first
+    if (frame < frameCount(study)) return { take, frame, at }
+    first += frameCount(study)
+  }
+  return null
+}
+
+/** Number of the path with these names; the first where several markers share one. */
+function idOf({ paths, declarations }: Study, names: readonly string[], lane: string): number | null {
+  const found = paths.all.find(
+    ({ id, lane: own }) =>
+      declarations.lane(own).name === lane &&
+      paths
+        .chain(id)
+        .map((one) => declarations.marker(paths.get(one).marker).name)
+        .join('\n') === names.join('\n'),
+  )
+  return found?.id ?? null
 }
 
 async function readAll(details: TakeDetail[], target: number): Promise<Study[]> {

@@ -5,7 +5,7 @@ import { api } from '../api/takes.ts'
 import type { Compared, Comparer } from './comparer.ts'
 
 let comparer: Remote<Comparer> | null = null
-const theComparer = (): Remote<Comparer> =>
+export const theComparer = (): Remote<Comparer> =>
   (comparer ??= wrap<Comparer>(
     new Worker(new URL('./compare-worker.ts', import.meta.url), { type: 'module' }),
   ))

@@ -1,4 +1,4 @@
-import { Download, GitCompareArrows, Layers, Trash2, X } from 'lucide-react'
+import { Download, GitCompareArrows, Layers, ListChecks, Trash2, X } from 'lucide-react'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
@@ -36,6 +36,13 @@ export function ChosenBar({ takes }: { takes: readonly TakeSummary[] }) {
         onClick={() => (takes.length === 2 ? void navigate(compareAddress(takes)) : setSidesOpen(true))}
       >
         <GitCompareArrows size={15} /> Compare
+      </Button>
+      <Button
+        disabled={apart !== ''}
+        title="Hold them against a budget"
+        onClick={() => void navigate(`/check?${new URLSearchParams({ takes: ids.join(',') })}`)}
+      >
+        <ListChecks size={15} /> Check
       </Button>
       <LayOver takes={takes} disabled={takes.length < 2 || apart !== ''} />
       <a

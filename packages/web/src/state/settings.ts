@@ -25,6 +25,9 @@ interface Settings {
   /** Games whose takes are folded away. */
   foldedGames: readonly string[]
   toggleGame(game: string): void
+  /** The budget that was checked last, as text, by game. */
+  budgets: Readonly<Record<string, string>>
+  setBudget(game: string, text: string): void
 }
 
 /** What a person set and expects to find again. */
@@ -41,6 +44,9 @@ export const useSettings = create<Settings>()(
       setPlanOpen: (planOpen: boolean) => set({ planOpen }),
       libraryOrder: 'newest' as Order,
       setLibraryOrder: (libraryOrder: Order) => set({ libraryOrder }),
+      budgets: {} as Readonly<Record<string, string>>,
+      setBudget: (game: string, text: string) =>
+        set(({ budgets }) => ({ budgets: { ...budgets, [game]: text } })),
       foldedGames: [] as readonly string[],
       toggleGame: (game: string) =>
         set(({ foldedGames }) => ({

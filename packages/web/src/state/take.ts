@@ -87,7 +87,7 @@ export function takeWithoutRecorder(take: OpenTake): OpenTake {
   return recorder === undefined ? take : { ...take, frames: framesWithoutRecorder(take.frames, recorder) }
 }
 
-function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
+export function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
   const markers = new Map(detail.markers.map((marker) => [marker.id, marker]))
   const paths = new PathTable()
   for (const { parent, lane, marker } of detail.paths) paths.child(parent, lane, markers.get(marker)!)

@@ -7,7 +7,14 @@ import {
   type ProofTold,
 } from '@lapsus/core/compare'
 import { CompositeWriter } from '@lapsus/core/composite'
-import { checkTakes, type Budget, type Checked, type NamedStudy } from '@lapsus/core/gate'
+import {
+  budgetOfTake,
+  budgetToJson,
+  checkTakes,
+  type Budget,
+  type Checked,
+  type NamedStudy,
+} from '@lapsus/core/gate'
 import { devicesOf, historyOf, type Devices, type HistoryLine } from '@lapsus/core/history'
 import { baseOf, type Plan } from '@lapsus/core/remedy'
 import { writeReport, type ReportFormat } from '@lapsus/core/report'
@@ -23,6 +30,7 @@ export interface Asks {
   compare: { before: string[]; after: string[]; target: number | null }
   check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
   composite: { takes: string[]; name: string }
+  budget: { take: string }
   /** Number of the game. */
   history: { game: number }
   devices: { game: number }
@@ -36,6 +44,8 @@ export interface Tells {
   /** Identity of the new take. */
   composite: string
   proof: ProofTold
+  /** As a budget file has it. */
+  budget: object
   history: HistoryLine[]
   report: string
   devices: Devices
@@ -66,6 +76,14 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
   history: async (sources, { game }) => historyOf(await historyTakes(sources, game)),
 
   devices: async (sources, { game }) => devicesOf(await historyTakes(sources, game)),
+
+  async budget(sources, { take }) {
+    const [found] = await named(sources, [take])
+    const budget = budgetOfTake(found!.study)
+    return budget.limits.length === 0
+      ? { refused: 'the take has no frames to make a budget of' }
+      : budgetToJson(budget)
+  },
 
   async report(sources, ask) {
     const made = await makeReport(sources, ask)

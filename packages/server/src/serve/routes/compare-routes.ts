@@ -40,6 +40,11 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     context.body = await pool.run('check', { takes, budget, against, problems }, untilGone(context))
   })
 
+  router.get('/takes/:take/budget', async (context) => {
+    const [row] = await takesOf(store, [context['params'].take], 'take')
+    context.body = await pool.run('budget', { take: row!.id }, untilGone(context))
+  })
+
   router.post('/composites', async (context) => {
     const { takes, name } = await parseRequest(CompositeBody, context.request.body)
     const rows = await takesOf(store, takes, 'takes')

@@ -8,11 +8,15 @@ interface StripData {
   words: string
   workNs: Float64Array
   budgetMs: number
+  /** Frames that tell of what is chosen, ascending. */
+  lit?: Uint32Array
+  /** The one that is looked at; null for none. */
+  frame?: number | null
 }
 
 export function drawProofStrip(
   { context, width, height, palette }: Frame,
-  { words, workNs, budgetMs }: StripData,
+  { words, workNs, budgetMs, lit, frame = null }: StripData,
 ): void {
   context.fillStyle = palette.leaf
   context.fillRect(0, 0, width, height)
@@ -44,4 +48,21 @@ export function drawProofStrip(
   context.stroke()
   context.fillStyle = palette.ink
   context.fillText(words, 8, 8)
+  const xOf = (at: number) => ((at + 0.5) * width) / workNs.length
+  for (const at of lit ?? []) drawMark(context, Math.round(xOf(at)), height)
+  if (frame === null) return
+  const x = Math.round(xOf(frame)) + 0.5
+  context.beginPath()
+  context.moveTo(x, TOP)
+  context.lineTo(x, height)
+  context.stroke()
+}
+
+/** A small peak at the lower edge. */
+function drawMark(context: CanvasRenderingContext2D, x: number, height: number): void {
+  context.beginPath()
+  context.moveTo(x - 3, height)
+  context.lineTo(x, height - 6)
+  context.lineTo(x + 3, height)
+  context.fill()
 }

@@ -1,0 +1,62 @@
+import { useEffect, useState } from 'react'
+import { framesOf } from '../api/frames.ts'
+import { Words } from '../components/words.tsx'
+import { PageView } from '../sights/frame/page-view.tsx'
+import { openTake, type OpenTake } from '../state/take.ts'
+import type { Place, SideName } from './comparer.ts'
+import type { ComparisonState } from './use-comparison.ts'
+
+/** A frame and its counterpart, side by side. */
+export function TwoPages({
+  state,
+  pair,
+  budgetMs,
+}: {
+  state: ComparisonState
+  pair: Record<SideName, Place>
+  budgetMs: number
+}) {
+  return (
+    <div className="grid h-96 grid-cols-2 gap-px border-b border-line bg-line" data-testid="two-pages">
+      {(['before', 'after'] as const).map((side) => (
+        <SidePage
+          key={side}
+          side={side}
+          detail={state[side][pair[side].take]!}
+          frame={pair[side].frame}
+          budgetMs={budgetMs}
+        />
+      ))}
+    </div>
+  )
+}
+
+interface SidePageProps {
+  side: SideName
+  detail: OpenTake['detail']
+  frame: number
+  budgetMs: number
+}
+
+function SidePage({ side, detail, frame, budgetMs }: SidePageProps) {
+  const [take, setTake] = useState<OpenTake | null>(null)
+  useEffect(() => {
+    let current = true
+    void framesOf(detail.id).then((frames) => current && setTake(openTake(detail, frames)))
+    return () => void (current = false)
+  }, [detail])
+  return (
+    <div className="flex min-h-0 flex-col bg-paper">
+      <h3 className="px-3 py-1 text-xs">
+        {side}, frame {frame}
+      </h3>
+      <div className="min-h-0 grow">
+        {take === null ? (
+          <Words title="Opening…" />
+        ) : (
+          <PageView take={take} budgetMs={budgetMs} frame={frame} />
+        )}
+      </div>
+    </div>
+  )
+}
