@@ -1,8 +1,8 @@
 /**
  * `npm run screenshots`: makes every picture of docs/screenshots from nights of the demo game that it records itself,
- * with fixed seeds, in a Lapsus of its own. Takes about four minutes; `-- NAME …` makes only those.
+ * with fixed seeds, in a Lapsus of its own. Takes about eight minutes; `-- NAME …` makes only those.
  */
-import { spawn } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -17,7 +17,11 @@ const SEARCH = 'sim.step > moths.update > moth.update > moth.seek > lantern.meas
 
 /** Each picture: where it is taken, and what is done there before. `takes` are the recorded nights. */
 const PICTURES = {
-  library: { at: () => '/' },
+  library: {
+    at: () => '/',
+    before: (page) =>
+      page.$$eval('input[type=checkbox]', (boxes) => boxes.slice(1, 3).forEach((box) => box.click())),
+  },
   record: { at: () => '/', before: (page) => click(page, 'Record the demo game') },
   workbench: { at: ({ flawed }) => `/takes/${flawed}` },
   'workbench-dark': {
@@ -30,7 +34,20 @@ const PICTURES = {
   roster: { at: ({ flawed }) => `/takes/${flawed}?sight=roster` },
   scaling: { at: ({ ramp }) => `/takes/${ramp}?sight=scaling` },
   trial: { at: ({ tried }) => `/takes/${tried}?sight=trial` },
-  comparison: { at: ({ flawed, fixed }) => `/compare?before=${flawed}&after=${fixed}`, waitMs: 4_000 },
+  comparison: {
+    ...{ at: ({ flawed, fixed }) => `/compare?before=${flawed}&after=${fixed}`, waitMs: 4_000 },
+    before: (page) => page.locator('[aria-label="Paths before and after"] tbody tr').click(),
+  },
+  composite: { at: ({ composite }) => `/takes/${composite}?sight=composite` },
+  history: { at: () => '/game?name=Moth+Post&view=history', waitMs: 12_000 },
+  check: {
+    at: ({ fixed }) => `/check?takes=${fixed}`,
+    async before(page) {
+      await click(page, 'Make one of this take')
+      await page.locator('[aria-label=Budget] button:not([disabled])::-p-text(Check)').click()
+    },
+    waitMs: 4_000,
+  },
   waiting: { at: ({ flawed }) => `/takes/${flawed}?sight=waiting` },
   plan: { at: ({ flawed }) => `/takes/${flawed}?sight=forecast`, settings: { planOpen: true } },
   proof: {
@@ -61,6 +78,7 @@ await runMain(async () => {
       ? await recordTakes(product.address)
       : {}
     for (const name of names) {
+      if (name === 'history') playWeeks(product.address)
       if (name === 'live') takes.live = await beginRecording(product.address)
       await picture(browser, product.address, name, takes)
       say(`screenshots: ${name}`)
@@ -125,6 +143,13 @@ async function recordTakes(address) {
   const tried = await record(address, {
     ...{ name: 'Lanterns in turn', seconds: 30, seed: 7, flaws: others, trial: 'lantern-all-pairs' },
   })
+  const nights = []
+  for (const name of ['Monday', 'Tuesday', 'Wednesday'])
+    nights.push(await record(address, { name, seconds: 15, seed: 9, flaws: ['lantern-all-pairs'] }))
+  const composite = await call(address, 'POST', '/api/composites', {
+    takes: nights,
+    name: 'Three nights as one',
+  })
   await record(address, { name: 'On the handset', seconds: 10, seed: 3, flaws: [], handset: true })
   await call(address, 'DELETE', `/api/takes/${first.id}`)
   await call(address, 'PATCH', `/api/takes/${flawed}`, { tags: ['before'] })
@@ -141,7 +166,21 @@ async function recordTakes(address) {
   })
   const { paths, markers } = await call(address, 'GET', `/api/takes/${flawed}`)
   const plan = markers.find(({ name }) => name === 'routes.replan')
-  return { flawed, fixed, ramp, tried, path: paths.findIndex(({ marker }) => marker === plan.id) }
+  return {
+    flawed,
+    fixed,
+    ramp,
+    tried,
+    composite: composite.id,
+    path: paths.findIndex(({ marker }) => marker === plan.id),
+  }
+}
+
+/** Forty short nights of twelve versions. */
+function playWeeks(address) {
+  const env = { ...process.env, LAPSUS_URL: address }
+  const { status } = spawnSync(process.execPath, [join(ROOT, 'scripts/weeks.mjs')], { env, stdio: 'ignore' })
+  if (status !== 0) throw new Error(`the nights of many versions ended with code ${status}`)
 }
 
 async function beginRecording(address) {

@@ -75,6 +75,37 @@ describe('what everybody can use', function () {
         expect(await complaints()).to.deep.equal([])
       })
 
+      it('a frame beside its counterpart', async () => {
+        await open('/compare?before=usable-night&after=usable-night')
+        await page.waitForSelector('[aria-label="Frame before"]')
+        await page.focus('[aria-label="Frame before"]')
+        await page.keyboard.press('ArrowRight')
+        await page.waitForSelector('[data-testid=two-pages] canvas')
+        await page.waitForNetworkIdle()
+        expect(await complaints()).to.deep.equal([])
+      })
+
+      it('takes that are chosen, and held against a budget', async () => {
+        await open('/')
+        await page.locator('[data-testid=take-row] input').click()
+        await page.waitForSelector('[data-testid=chosen-takes]')
+        expect(await complaints()).to.deep.equal([])
+        await open('/check?takes=usable-night')
+        await button('Make one of this take').click()
+        await page.waitForFunction(() => document.querySelector('textarea')?.value !== '')
+        await page.locator('[aria-label=Budget] button:not([disabled])::-p-text(Check)').click()
+        await page.waitForSelector('[data-testid=check-words]')
+        expect(await complaints()).to.deep.equal([])
+      })
+
+      for (const view of ['history', 'devices', 'tried']) {
+        it(`a game: ${view}`, async () => {
+          await open(`/game?name=Test+Game&view=${view}`)
+          await page.waitForSelector(`[data-testid=${view}]`)
+          expect(await complaints()).to.deep.equal([])
+        })
+      }
+
       for (const sight of SIGHT_NAMES) {
         it(sight, async () => {
           await settings(theme, sight === 'forecast' || sight === 'proof')

@@ -149,7 +149,7 @@ function Told({ state }: { state: ComparisonState }) {
       {pair === null ? (
         <p className="px-4 py-1 text-xs text-faint">Choose a frame above to see it beside its counterpart.</p>
       ) : (
-        <TwoPages state={state} pair={pair} budgetMs={budgetMs} />
+        <TwoPages state={state} pair={pair} budgetMs={budgetMs} close={() => setPair(null)} />
       )}
       <div className="px-4 py-2">
         <h2 className="mb-1 font-serif text-base">Frames</h2>

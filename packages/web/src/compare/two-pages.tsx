@@ -1,5 +1,7 @@
+import { X } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { framesOf } from '../api/frames.ts'
+import { IconButton } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
 import { PageView } from '../sights/frame/page-view.tsx'
 import { openTake, type OpenTake } from '../state/take.ts'
@@ -11,13 +13,18 @@ export function TwoPages({
   state,
   pair,
   budgetMs,
+  close,
 }: {
   state: ComparisonState
   pair: Record<SideName, Place>
   budgetMs: number
+  close(): void
 }) {
   return (
-    <div className="grid h-96 grid-cols-2 gap-px border-b border-line bg-line" data-testid="two-pages">
+    <div
+      className="relative grid h-96 grid-cols-2 gap-px border-b border-line bg-line"
+      data-testid="two-pages"
+    >
       {(['before', 'after'] as const).map((side) => (
         <SidePage
           key={side}
@@ -27,6 +34,11 @@ export function TwoPages({
           budgetMs={budgetMs}
         />
       ))}
+      <span className="absolute top-0 right-1">
+        <IconButton label="Close both pages" onClick={close}>
+          <X size={14} />
+        </IconButton>
+      </span>
     </div>
   )
 }
