@@ -12,6 +12,15 @@ async function asked(what: string, query: Record<string, string>): Promise<unkno
 export const history = async (game: string): Promise<HistoryLine[]> =>
   ((await asked('history', { game })) as { lines: HistoryLine[] }).lines
 
+/** Each take of each line with its figures, as rows of one table. */
+export const historyTakes = (lines: readonly HistoryLine[]): object[] =>
+  lines.flatMap(({ about, takes, figures, speed }) =>
+    takes.map((take, i) => ({
+      ...{ about, ...take, machine: speed[i] },
+      ...Object.fromEntries(figures.map(({ name, values }) => [name, values[i]])),
+    })),
+  )
+
 export const devices = async (game: string): Promise<Devices> => (await asked('devices', { game })) as Devices
 
 export const tried = async (game: string, search: string): Promise<Tried> =>

@@ -15,9 +15,10 @@ import { check, writeBudget, type CheckOptions } from './check.ts'
 import { compare } from './compare.ts'
 import { composite } from './composite.ts'
 import { convert } from './convert.ts'
+import { csvOf } from './csv.ts'
 import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
-import { devices, history, tried, triedReport } from './game.ts'
+import { devices, history, historyTakes, tried, triedReport } from './game.ts'
 import { inspect, report } from './inspect.ts'
 import { prove } from './prove.ts'
 import { probeOptions, record, type RecordOptions } from './record.ts'
@@ -28,17 +29,25 @@ import { ofVariant, readTakeFile } from './take-file.ts'
 const BAD_INPUT = 2
 const CHECKED: Record<Outcome, number> = { holds: 0, breached: 1, 'cannot-tell': 2 }
 
+const CSV = 'one table of what --json prints, as CSV: its name'
 const VARIANT = 'only the frames in which a trial used this variant'
 const FRAME_MARKER = 'name of the spans that are frames, where nothing else says so'
 
+interface ReportOptions {
+  json?: boolean
+  markdown?: boolean
+  csv?: string
+}
 interface InspectOptions {
   variant?: string
+  csv?: string
   json?: boolean
   target?: number
   frameMarker?: string
   lessRecorder?: boolean
 }
 interface AskOptions extends Omit<InspectOptions, 'json'> {
+  csv?: string
   frames?: { from: number; to: number }
   set: Record<string, string>
 }
@@ -47,10 +56,8 @@ interface ForecastOptions extends InspectOptions {
   with?: string[]
   frames?: { from: number; to: number }
 }
-interface CompareOptions {
+interface CompareOptions extends ReportOptions {
   with: string[]
-  json?: boolean
-  markdown?: boolean
   target?: number
 }
 interface ReportFileOptions {
@@ -59,10 +66,6 @@ interface ReportFileOptions {
   plan?: string
   game?: string
   target?: number
-}
-interface ReportOptions {
-  json?: boolean
-  markdown?: boolean
 }
 interface ExportOptions {
   out: string
@@ -95,15 +98,16 @@ program
   .description('print the figures of a take in any known format; needs no server')
   .argument('<file>')
   .option('--json', 'everything, as JSON')
+  .option('--csv <table>', CSV)
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
   .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
   .option('--variant <trial=variant>', VARIANT)
   .action(async (path: string, options: InspectOptions) => {
-    const { json, target, frameMarker, lessRecorder, variant = null } = options
+    const { target, frameMarker, lessRecorder, variant = null } = options
     const file = ofVariant(await readTakeFile(path, frameMarker), variant)
     const inspection = inspect(file, target ?? null, lessRecorder)
-    console.log(json ? JSON.stringify(inspection, null, 2) : report(inspection))
+    print(inspection, options, () => report(inspection))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
     if (file.malformed) process.exitCode = BAD_INPUT
   })
@@ -115,13 +119,15 @@ program
   .argument('<file>')
   .option('--frames <from-to>', 'only these frames, both included', frameRange)
   .option('--set <name=value>', 'what the question asks, such as path=3; may be given again', setting, {})
+  .option('--csv <table>', CSV)
   .option('--target <fps>', 'frames a second to judge by, instead of the take’s own', targetFps)
   .option('--frame-marker <name>', FRAME_MARKER)
   .option('--less-recorder', 'take the recorder’s estimated share out of every figure')
   .action(async (question: string, path: string, options: AskOptions) => {
     const { frames = null, set, target = null, frameMarker, lessRecorder = false } = options
     const file = await readTakeFile(path, frameMarker)
-    console.log(asJson(await ask(file, question, set, { frames, target, lessRecorder })))
+    const told = await ask(file, question, set, { frames, target, lessRecorder })
+    print(told, options, () => asJson(told))
     for (const words of [file.problem, file.skipped]) if (words !== null) console.error(`lapsus: ${words}`)
     if (file.malformed) process.exitCode = BAD_INPUT
   })
@@ -164,10 +170,11 @@ program
   .requiredOption('--with <after...>', 'the takes after')
   .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
   .option('--markdown', 'tables as Markdown')
+  .option('--csv <table>', CSV)
   .option('--target <fps>', 'frames a second to judge by, instead of the first take’s own', targetFps)
   .action(async (before: string[], options: CompareOptions) => {
     const { told, problems } = await compare(before, options.with, options.target ?? null)
-    console.log(options.json ? asJson(told) : comparisonReport(told, options.markdown))
+    print(told, options, () => comparisonReport(told, options.markdown))
     for (const words of problems) console.error(`lapsus: ${words}`)
   })
 
@@ -178,24 +185,27 @@ program
   .option('--budget <file>', 'limits, as JSON (docs/check.md)')
   .option('--against <base...>', 'takes before: no path may surely be worse')
   .option('--json', 'everything, as JSON')
+  .option('--csv <table>', CSV)
   .option('--junit <file>', 'write JUnit XML as well')
   .option('--markdown <file>', 'write a Markdown table as well')
   .option('--write <file>', 'make a budget of the one take given, instead of checking')
   .option('--schema', 'print the JSON Schema of a budget, and end')
-  .action(async (takes: string[], options: CheckOptions & { json?: boolean; schema?: boolean }) => {
-    const { json, schema, write } = options
-    if (schema) return console.log(asJson(budgetSchema()))
-    if (takes.length === 0)
-      throw new CliError('expected a take to check: a file, or one of the running Lapsus')
-    if (write !== undefined) {
-      if (takes.length > 1) throw new CliError('a budget is made of one take')
-      return console.log(`${plural(await writeBudget(takes[0]!, write), 'limit')}: ${write}`)
-    }
-    const { checked, skipped } = await check(takes, options)
-    console.log(json ? asJson(checked) : checkReport(checked))
-    for (const words of skipped) console.error(`lapsus: ${words}`)
-    process.exitCode = CHECKED[checked.outcome]
-  })
+  .action(
+    async (takes: string[], options: CheckOptions & { json?: boolean; csv?: string; schema?: boolean }) => {
+      const { schema, write } = options
+      if (schema) return console.log(asJson(budgetSchema()))
+      if (takes.length === 0)
+        throw new CliError('expected a take to check: a file, or one of the running Lapsus')
+      if (write !== undefined) {
+        if (takes.length > 1) throw new CliError('a budget is made of one take')
+        return console.log(`${plural(await writeBudget(takes[0]!, write), 'limit')}: ${write}`)
+      }
+      const { checked, skipped } = await check(takes, options)
+      print(checked, options, () => checkReport(checked))
+      for (const words of skipped) console.error(`lapsus: ${words}`)
+      process.exitCode = CHECKED[checked.outcome]
+    },
+  )
 
 program
   .command('composite')
@@ -288,9 +298,13 @@ program
   .argument('<game>', GAME)
   .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
   .option('--markdown', 'tables as Markdown')
-  .action(async (game: string, { json, markdown }: ReportOptions) => {
+  .option('--csv <table>', CSV)
+  .action(async (game: string, options: ReportOptions) => {
     const lines = await history(game)
-    console.log(json ? asJson({ lines }) : historyReport(lines, markdown))
+    const tables = { lines, takes: historyTakes(lines), changes: lines.flatMap(({ changes }) => changes) }
+    print(options.csv === undefined ? { lines } : tables, options, () =>
+      historyReport(lines, options.markdown),
+    )
   })
 
 program
@@ -299,9 +313,10 @@ program
   .argument('<game>', GAME)
   .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
   .option('--markdown', 'tables as Markdown')
-  .action(async (game: string, { json, markdown }: ReportOptions) => {
+  .option('--csv <table>', CSV)
+  .action(async (game: string, options: ReportOptions) => {
     const found = await devices(game)
-    console.log(json ? asJson(found) : devicesReport(found, markdown))
+    print(found, options, () => devicesReport(found, options.markdown))
   })
 
 program
@@ -311,9 +326,10 @@ program
   .option('--search <words>', 'only what has all of these words', '')
   .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
   .option('--markdown', 'tables as Markdown')
-  .action(async (game: string, { search, json, markdown }: ReportOptions & { search: string }) => {
-    const found = await tried(game, search)
-    console.log(json ? asJson(found) : triedReport(found, markdown))
+  .option('--csv <table>', CSV)
+  .action(async (game: string, options: ReportOptions & { search: string }) => {
+    const found = await tried(game, options.search)
+    print(found, options, () => triedReport(found, options.markdown))
   })
 
 program
@@ -325,6 +341,12 @@ program
     const report = checkStorage(await response.json())
     console.log(json ? JSON.stringify(report, null, 2) : storageWords(report).join('\n') || 'No takes.')
   })
+
+/** What a command found: as JSON, as one of its tables, or in words. */
+function print(told: object, { json, csv }: Pick<ReportOptions, 'json' | 'csv'>, words: () => string): void {
+  if (csv !== undefined) process.stdout.write(csvOf(told, csv))
+  else console.log(json ? asJson(told) : words())
+}
 
 function frameRange(text: string): { from: number; to: number } {
   const [from, to] = /^(\d+)-(\d+)$/.exec(text)?.slice(1).map(Number) ?? []

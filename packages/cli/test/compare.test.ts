@@ -37,6 +37,26 @@ describe('lapsus compare', () => {
     )
   })
 
+  it('gives each of its tables as CSV', async () => {
+    const [one, other] = [night('compared-night'), night('other-compared')]
+    const { code, out } = await lapsus(['compare', one, '--with', other, '--csv', 'paths'])
+    expect(code).to.equal(0)
+    const [heads, first] = out.split('\r\n')
+    expect(heads).to.match(/^path,lane,before\.callsPerFrame,before\.msPerCall,before\.msPerFrame,/)
+    expect(first).to.match(/^sim( > \w+)?,main,\d/)
+    const frames = await lapsus(['compare', one, '--with', other, '--csv', 'frames'])
+    expect(frames.out).to.match(/^figure,before,after,[\s\S]*\r\np95,\d/)
+    const missing = await lapsus(['compare', one, '--with', other, '--csv', 'oxen'])
+    expect([missing.code, missing.err]).to.deep.equal([
+      2,
+      'lapsus: there is no table "oxen"; there are: loads, frames, paths\n',
+    ])
+    const ledger = await lapsus(['ask', 'ledger', one, '--csv', 'rows'])
+    expect(ledger.out).to.match(/^key,calls,[\s\S]*,selfMs,/)
+    const inspected = await lapsus(['inspect', one, '--csv', 'ledger'])
+    expect(inspected.out).to.match(/sim > text,main,/)
+  })
+
   it('ends with 2 for what cannot be compared', async () => {
     const empty = file('empty-take.lapsus', bytesOf(nightRecords('empty-night').slice(0, 2)))
     const cases: [string, string][] = [

@@ -24,6 +24,10 @@ describe('lapsus about a game', () => {
     expect((await ask('history', 'Test Game', '--markdown')).out).to.contain(
       '## desk, attic, 60 frames a second',
     )
+    expect((await ask('history', 'Test Game', '--csv', 'takes')).out).to.match(
+      /^about,id,name,started,version,machine,mean,[\s\S]*history-17,/,
+    )
+    expect((await ask('history', 'Test Game', '--csv', 'changes')).out).to.contain('sim > seek')
     const { lines } = JSON.parse((await ask('history', 'Test Game', '--json')).out) as {
       lines: HistoryLine[]
     }

@@ -14,6 +14,7 @@ import {
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
+import { recordsFrom, run, type TestFrame } from '../../core/test/support/studies.ts'
 import { liveFigures } from '../src/live/live-figures.ts'
 import { movePlayHead } from '../src/live/playback.ts'
 import { useScreen } from './support.ts'
@@ -133,6 +134,31 @@ describe('live view', function () {
     await seen('The recording has ended; the take is kept.')
     await seen('Ledger')
     await gone('Freeze')
+  })
+
+  it('says how a trial of the running game stands', async () => {
+    // Blocks of twenty frames, in turn; “near” takes a millisecond less.
+    const frames = Array.from({ length: 800 }, (_, i): TestFrame => {
+      const variant = Math.floor(i / 20) % 2
+      const unrest = 1 + 0.02 * Math.sin(i * 7)
+      return {
+        runs: [run('sim', 2e6 * unrest, { children: [run('seek', (variant === 0 ? 3e6 : 2e6) * unrest)] })],
+        restNs: 1e6,
+        gauges: { 'moth.seek': variant },
+      }
+    })
+    const records = recordsFrom(frames, { trials: { 'moth.seek': ['all', 'near'] } })
+    const link = await TestGame.connect(server)
+    link.send(takeRecord({ take: 'live-trial-01', game: 'Live game' }))
+    for (const record of records) link.send(record)
+    await link.untilAcknowledged(records.length)
+    await openLive('/takes/live-trial-01')
+    await until(async () => (await page.$('[data-testid=live-trial]')) !== null, 'it is told')
+    expect(await textOf('live-trial')).to.match(
+      /^moth\.seek: with “near” a frame takes 1\.\d+ ms less, surely/,
+    )
+    link.send(endRecord(records.length + 1))
+    await seen('The recording has ended')
   })
 
   it('freezes to study any frame while the recording goes on, and goes live again', async () => {

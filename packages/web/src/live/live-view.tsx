@@ -12,6 +12,7 @@ import type { OpenTake } from '../state/take.ts'
 import { liveFigures, type LiveFigures } from './live-figures.ts'
 import { LiveActions } from './live-actions.tsx'
 import { LiveStrip } from './live-strip.tsx'
+import { LiveTrial } from './live-trial.tsx'
 import { Sparkline } from './sparkline.tsx'
 
 const SECONDS = ['5', '10', '20', '60'] as const
@@ -62,6 +63,7 @@ export function LiveView({ take, budgetMs, freeze }: LiveViewProps) {
           {trouble} The game keeps what it cannot send; this view goes on when the server answers.
         </p>
       )}
+      <LiveTrial take={take} target={1000 / budgetMs} />
       <div className="h-44 shrink-0 border-b border-line">
         <LiveStrip take={take} budgetMs={budgetMs} seconds={liveSeconds} onPick={freeze} />
       </div>
