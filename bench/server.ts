@@ -13,6 +13,7 @@ import { exporter, EXPORT_FORMATS } from '@lapsus/core/exchange'
 import { emptyPlan, newItem, planToJson } from '@lapsus/core/remedy'
 import { chunk, chunks, declaration, EIGHT, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
 import { Game, takeRecord } from './game.ts'
+import { measureLibrary } from './library.ts'
 import { measureLive } from './live.ts'
 import { measureOverlay } from './overlay.ts'
 import { launchBrowser } from '../test/support/browser.ts'
@@ -237,6 +238,7 @@ async function measureDrawing() {
   const strip = await redraws(page, 'strip', (round) => (round % 2 === 0 ? -100 : 100))
   const shown = await redraws(page, 'page', (round) => (round % 8 < 4 ? 40 : -40))
   const dragged = await drags(page)
+  const library = await measureLibrary(browser, address, TAKE)
   await browser.close()
   rmSync(profile, { recursive: true, force: true })
   return {
@@ -244,6 +246,7 @@ async function measureDrawing() {
     strip: summary(strip),
     page: summary(shown),
     dragged: summary(dragged),
+    library,
   }
 }
 

@@ -24,6 +24,8 @@ await runMain(async () => {
     const probe = await measure('probe', folder, build, {})
     say('bench: forecasts')
     const forecast = await measure('forecast', folder, build, {})
+    say('bench: comparisons')
+    const compare = await measure('compare', folder, build, {})
     say('bench: ingest, queries and drawing')
     const server = await withTemporaryDatabase((url) =>
       measure('server', folder, build, { DATABASE_URL: url, TEST_CHROMIUM: findProgram('chromium') }),
@@ -34,7 +36,10 @@ await runMain(async () => {
       node: await bundleBytes(build, 'node', 'node.ts'),
     }
     const date = new Date().toISOString().slice(0, 10)
-    writeFileSync(join(ROOT, 'docs/benchmarks.md'), benchmarkPage({ probe, forecast, server, bundles }, date))
+    writeFileSync(
+      join(ROOT, 'docs/benchmarks.md'),
+      benchmarkPage({ probe, forecast, compare, server, bundles }, date),
+    )
     say('bench: docs/benchmarks.md is written')
   } finally {
     rmSync(folder, { recursive: true, force: true })
@@ -44,7 +49,7 @@ await runMain(async () => {
 /** Bundles a benchmark as products are, runs it in a process of its own, and reads what it prints. */
 async function measure(name, folder, build, env) {
   const outfile = join(folder, `${name}.mjs`)
-  const external = ['ws', 'puppeteer-core', 'cborg', 'esbuild']
+  const external = ['ws', 'puppeteer-core', 'cborg', 'esbuild', 'mariadb']
   await build({
     absWorkingDir: ROOT,
     entryPoints: [`bench/${name}.ts`],

@@ -15,8 +15,8 @@ const LIMITED_BY = {
   'overlay, a frame': 'Drawn without a GPU; the same code took 0.08 ms when the machine had more time.',
 }
 
-/** @param figures what bench/probe.ts, bench/forecast.ts and bench/server.ts print, and `bundles` in bytes */
-export function benchmarkPage({ probe, forecast, server, bundles }, date) {
+/** @param figures what bench/probe.ts, bench/forecast.ts, bench/compare.ts and bench/server.ts print, and `bundles` in bytes */
+export function benchmarkPage({ probe, forecast, compare, server, bundles }, date) {
   const { ns } = probe
   const { ingest, memory, demo, queries, diagnosis, drawing, manyGames, imports, live, overlay } = server
   const slowest = Object.entries(diagnosis.views).reduce((a, b) => (b[1].p95 > a[1].p95 ? b : a))
@@ -98,6 +98,24 @@ export function benchmarkPage({ probe, forecast, server, bundles }, date) {
       '300 ms',
       `the slowest, ${slowest[0]}: ${three(slowest[1].median)} ms (p95 ${three(slowest[1].p95)})`,
       slowest[1].p95 <= 300,
+    ],
+    [
+      `comparison of two ten-minute takes, all ${compare.paths} paths with intervals`,
+      '3 s',
+      `${three(compare.compareMs.median)} ms`,
+      compare.compareMs.median <= 3000,
+    ],
+    [
+      'check of a take of 30 s, its spans read',
+      '2 s',
+      `${three(compare.checkMs.median)} ms`,
+      compare.checkMs.median <= 2000,
+    ],
+    [
+      'library of 5,000 takes: rows in the browser',
+      '1 s',
+      `${three(drawing.library.median)} ms (p95 ${three(drawing.library.p95)})`,
+      drawing.library.p95 <= 1000,
     ],
     [
       'redraw of the strip, 36,000 frames',
