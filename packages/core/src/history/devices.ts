@@ -1,6 +1,6 @@
 /** Devices, each with what it was played with, by figures: what holds where. */
 import { median } from '../stats/index.ts'
-import { aboutOf, versionOf, type HistoryTake } from './history.ts'
+import { alike, versionOf, type HistoryTake } from './history.ts'
 import { TARGETS } from './sums.ts'
 
 /** A target holds where at most this share of the frames is over. */
@@ -34,14 +34,7 @@ export interface Devices {
 }
 
 export function devicesOf(takes: readonly HistoryTake[]): Devices {
-  const lines = new Map<string, HistoryTake[]>()
-  for (const take of takes) {
-    const about = aboutOf(take)
-    const own = lines.get(about)
-    if (own === undefined) lines.set(about, [take])
-    else own.push(take)
-  }
-  const rows = [...lines].map(([about, own]) => rowOf(about, own)).sort((a, b) => b.p95Ms - a.p95Ms)
+  const rows = [...alike(takes)].map(([about, own]) => rowOf(about, own)).sort((a, b) => b.p95Ms - a.p95Ms)
   const lowest = TARGETS.map((_, target) => {
     const at = rows.findIndex(({ overShare }) => overShare[target]! <= HOLDS_SHARE)
     return at < 0 ? null : at

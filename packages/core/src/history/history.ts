@@ -104,18 +104,22 @@ const TELLS_MS = 0.02
 const THERE_MS = 0.005
 
 /** The lines of a game, the one with most takes first. */
-export function historyOf(takes: readonly HistoryTake[]): HistoryLine[] {
-  const lines = new Map<string, HistoryTake[]>()
+export const historyOf = (takes: readonly HistoryTake[]): HistoryLine[] =>
+  [...alike(takes)].map(([about, own]) => lineOf(about, own)).sort((a, b) => b.takes.length - a.takes.length)
+
+/** Takes of like conditions, by what these are. */
+export function alike(takes: readonly HistoryTake[]): Map<string, HistoryTake[]> {
+  const found = new Map<string, HistoryTake[]>()
   for (const take of takes) {
     const about = aboutOf(take)
-    const own = lines.get(about)
-    if (own === undefined) lines.set(about, [take])
+    const own = found.get(about)
+    if (own === undefined) found.set(about, [take])
     else own.push(take)
   }
-  return [...lines].map(([about, own]) => lineOf(about, own)).sort((a, b) => b.takes.length - a.takes.length)
+  return found
 }
 
-export function aboutOf({ conditions, target }: Pick<HistoryTake, 'conditions' | 'target'>): string {
+function aboutOf({ conditions, target }: Pick<HistoryTake, 'conditions' | 'target'>): string {
   const { device, scene, load, mode } = conditions
   const told = [device, scene, load, mode === undefined ? undefined : `mode ${mode}`]
   return [...told.filter((words) => words !== undefined && words !== ''), `${target} frames a second`].join(
