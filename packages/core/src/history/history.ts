@@ -151,7 +151,7 @@ function lineOf(about: string, unordered: readonly HistoryTake[]): HistoryLine {
 
 /** By version as they first appeared, then by time. */
 function inOrder(takes: readonly HistoryTake[]): HistoryTake[] {
-  const byTime = takes.toSorted((a, b) => a.started.localeCompare(b.started))
+  const byTime = [...takes].sort((a, b) => a.started.localeCompare(b.started))
   const first = new Map<string, number>()
   byTime.forEach(({ conditions }, i) => {
     const version = versionOf(conditions)
@@ -159,7 +159,7 @@ function inOrder(takes: readonly HistoryTake[]): HistoryTake[] {
   })
   const place = ({ conditions }: HistoryTake) => first.get(versionOf(conditions))!
   // The sort is stable: within a version they stay in order of time.
-  return byTime.toSorted((a, b) => place(a) - place(b))
+  return [...byTime].sort((a, b) => place(a) - place(b))
 }
 
 const keyOf = ({ lane, path }: { lane: string; path: readonly string[] }): string =>

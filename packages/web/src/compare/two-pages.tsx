@@ -59,9 +59,9 @@ function SidePage({ side, detail, frame, budgetMs }: SidePageProps) {
   }, [detail])
   return (
     <div className="flex min-h-0 flex-col bg-paper">
-      <h3 className="px-3 py-1 text-xs">
+      <h2 className="px-3 py-1 text-xs">
         {side}, frame {frame}
-      </h3>
+      </h2>
       <div className="min-h-0 grow">
         {take === null ? (
           <Words title="Opening…" />
