@@ -347,3 +347,44 @@ describe('loads that differ', () => {
     expect(same(101)).to.have.length(1)
   })
 })
+
+describe('takes that are hard to compare', () => {
+  it('may have ten thousand paths, of which one changed', () => {
+    const many = (seed: number, slow: number): Study => {
+      const random = randomFrom(seed)
+      const ns = (value: number) => Math.round(value * (0.9 + 0.2 * random()))
+      return studyFrom(
+        Array.from({ length: 200 }, (_, i): TestFrame => ({
+          runs: [
+            run('sim', ns(MS), {
+              children: [
+                run('seek', ns(slow * MS)),
+                ...Array.from({ length: 50 }, (__, at) => run(`part ${i * 50 + at}`, ns(20_000))),
+              ],
+            }),
+            run('draw', ns(2 * MS)),
+            run('belt', ns(MS)),
+          ],
+        })),
+      )
+    }
+    const { paths } = compareTakes([many(1, 2)], [many(2, 1)])
+    expect(paths[0]).to.deep.include({ path: ['sim', 'seek'], verdict: 'better' })
+    expect(paths.filter(({ verdict }) => verdict === 'worse')).to.deep.equal([])
+  }).timeout(60_000)
+
+  it('may be one frame long, on other lanes, or cut short: nothing is said for sure', () => {
+    const one = studyFrom([{ runs: [run('sim', MS)] }])
+    const { frames, paths } = compareTakes([one], [studyFrom([{ runs: [run('sim', 2 * MS)] }])])
+    for (const { verdict } of [...frames, ...paths]) expect(verdict).to.be.oneOf(['cannot-tell', 'same'])
+    const onWorker = Array.from({ length: 90 }, (): TestFrame => ({
+      runs: [run('sim', MS)],
+      worker: [run('wind', MS)],
+    }))
+    const without = onWorker.map(({ runs: main }) => ({ runs: main }))
+    const row = compareTakes([studyFrom(onWorker)], [studyFrom(without)]).paths.find(
+      ({ lane }) => lane === 'worker',
+    )
+    expect(row).to.include({ change: 'vanished' })
+  })
+})
