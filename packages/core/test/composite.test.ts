@@ -216,6 +216,22 @@ describe('takes that cannot be laid over one another', () => {
     expect(refused(layer(letters(1000)), layer(letters(1000, 949, 1)))).to.contain('from frame 949 on')
   })
 
+  it('may run more fixed steps in a frame that is late, each as long as in the others', () => {
+    const stepped = (more: boolean): TestFrame[] =>
+      Array.from({ length: 100 }, (_, i) => {
+        const steps = more && i % 3 === 0 ? 2 : 1
+        return { runs: Array.from({ length: steps }, () => run('step', (more ? 3 : 1) * MS)), steps }
+      })
+    const frames = stepped(true)
+    expect(alignedFrames([layer(studyFrom(stepped(false)), 'A'), layer(studyFrom(frames))])).to.equal(100)
+    // Steps are no excuse for other letters.
+    const other = frames.map((frame) => ({ ...frame, gauges: { letters: 9 } }))
+    const own = stepped(false).map((frame) => ({ ...frame, gauges: { letters: 5 } }))
+    expect(refused(layer(studyFrom(own), 'A'), layer(studyFrom(other)))).to.contain('4 more letters')
+    const { study } = composite([stepped(false), frames, frames])
+    expect(selfOf(study, 'step')).to.deep.equal(Array(100).fill(3 * MS))
+  })
+
   it('are one alone, without frames, or of another game', () => {
     expect(refused(layer(letters(10)))).to.equal('two takes are needed at least, of the same run')
     expect(refused(layer(letters(10)), layer(studyFrom([]), 'C'))).to.equal('C has no frames')

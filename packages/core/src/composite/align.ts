@@ -40,7 +40,7 @@ export function alignedFrames(layers: readonly Layer[]): number {
     const found = countedOf(other.study, count)
     if (![...known.keys()].some((key) => key.startsWith(PATH) && found.has(key)))
       throw new NotSameRun(`${other.name} has no marker in common with ${first.name}`)
-    const unlike = unlikeFrames(known, found, count)
+    const unlike = unlikeFrames(known, found, otherSteps(first.study, other.study, count))
     if (sum(unlike) > UNLIKE_SHARE * count) throw new NotSameRun(whereTheyPart(other, known, found, unlike))
   }
   return count
@@ -86,16 +86,25 @@ const moreOrFewer = (difference: number) => (difference > 0 ? 'more' : 'fewer')
 /** Both are unknown, or the same. */
 const isSame = (one: number, other: number) => one === other || (Number.isNaN(one) && Number.isNaN(other))
 
+/** Frames with another number of fixed steps: a later frame has more, and its paths run as often as that says. */
+const otherSteps = (one: Study, other: Study, count: number): Uint8Array =>
+  Uint8Array.from({ length: count }, (_, frame) =>
+    one.frames.steps[frame] === other.frames.steps[frame] ? 0 : 1,
+  )
+
+/** @param excused 1 for frames in which paths may run more or less often */
 function unlikeFrames(
   known: ReadonlyMap<string, Counted>,
   found: ReadonlyMap<string, Counted>,
-  count: number,
+  excused: Uint8Array,
 ): Uint8Array {
+  const count = excused.length
   const unlike = new Uint8Array(count)
   for (const key of new Set([...known.keys(), ...found.keys()])) {
     const [one, other] = [known.get(key)?.values, found.get(key)?.values]
     for (let frame = 0; frame < count; frame++)
-      if (!isSame(one?.[frame] ?? 0, other?.[frame] ?? 0)) unlike[frame] = 1
+      if (!isSame(one?.[frame] ?? 0, other?.[frame] ?? 0) && !(excused[frame] === 1 && key.startsWith(PATH)))
+        unlike[frame] = 1
   }
   return unlike
 }

@@ -43,11 +43,12 @@ const factor = (own: number, all: number[]): number => (own > 0 ? median(all) / 
 function factorsOf(course: PathCourse, beside: readonly PathCourse[]): Float64Array {
   const at = beside.map(() => 0)
   return Float64Array.from(course.frame, (frame, cell) => {
-    const own = course.selfNs[cell]!
+    // By run: after a late frame there may be more of them.
+    const own = course.selfNs[cell]! / course.calls[cell]!
     const all = [own]
     beside.forEach((other, i) => {
       while (at[i]! < other.frame.length && other.frame[at[i]!]! < frame) at[i]!++
-      if (other.frame[at[i]!] === frame) all.push(other.selfNs[at[i]!]!)
+      if (other.frame[at[i]!] === frame) all.push(other.selfNs[at[i]!]! / other.calls[at[i]!]!)
     })
     return factor(own, all)
   })
