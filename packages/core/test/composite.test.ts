@@ -232,6 +232,17 @@ describe('takes that cannot be laid over one another', () => {
     expect(selfOf(study, 'step')).to.deep.equal(Array(100).fill(3 * MS))
   })
 
+  it('may be sent at other times: the recorder’s own work is not the game’s', () => {
+    const sent = (every: number) =>
+      studyFrom(
+        Array.from({ length: 100 }, (_, i): TestFrame => ({
+          runs: [run('sim', MS), ...(i % every === 0 ? [run('recorder.send', MS)] : [])],
+        })),
+        { markers: { 'recorder.send': { group: 'recorder' } } },
+      )
+    expect(alignedFrames([layer(sent(5), 'A'), layer(sent(7))])).to.equal(100)
+  })
+
   it('are one alone, without frames, or of another game', () => {
     expect(refused(layer(letters(10)))).to.equal('two takes are needed at least, of the same run')
     expect(refused(layer(letters(10)), layer(studyFrom([]), 'C'))).to.equal('C has no frames')

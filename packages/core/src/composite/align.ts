@@ -13,6 +13,8 @@ export interface Layer {
 /** Takes that cannot be laid over one another; the message says why. */
 export class NotSameRun extends Error {}
 
+/** Of the markers that a recorder sets for its own work. */
+const RECORDER_GROUP = 'recorder'
 /** In so many frames something may run more or less often: a late frame catches up. */
 const UNLIKE_SHARE = 0.05
 /** They part for good where most of so many frames are unlike. */
@@ -56,9 +58,10 @@ function countedOf(study: Study, count: number): Map<string, Counted> {
     found.set(`load ${name}`, { values, words })
   }
   for (const [id, course] of study.courses) {
-    const { lane, kind } = study.paths.get(id)
-    // Collections come when they come, and waits as often as the machine is late.
+    const { lane, kind, marker } = study.paths.get(id)
+    // Collections and the recorder's sending come when they come, and waits as often as the machine is late.
     if (lane !== MAIN_LANE || kind !== 'work') continue
+    if (study.declarations.marker(marker).group === RECORDER_GROUP) continue
     const calls = new Float64Array(count)
     course.frame.forEach((frame, cell) => frame < count && (calls[frame] = course.calls[cell]!))
     const names = pathNames(study, id)
