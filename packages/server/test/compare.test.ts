@@ -1,5 +1,6 @@
 /** What is said of several takes together, over HTTP: comparisons, checks, composites. */
 import { expect } from 'chai'
+import { pino } from 'pino'
 import type { ImportResult, Problem, StoredPlan, TakeDetail, TakeSummary } from '@lapsus/api'
 import type { ComparisonTold, ProofTold } from '@lapsus/core/compare'
 import { endRecord, type AnyRecord } from '@lapsus/core/format'
@@ -82,6 +83,27 @@ describe('several takes together', () => {
     await fetch(`${server.address}/api/imports`, { method: 'POST', body: empty })
     const refused = await fetch(`${server.address}/api/comparisons?before=${one}&after=no-frames`)
     expect(await refusal(refused)).to.deep.equal([422, 'there are no frames after to compare'])
+  })
+
+  it('are compared without a failure for somebody who has hung up', async () => {
+    const lines: string[] = []
+    const own = await testServer({}, pino({ level: 'error' }, { write: (line) => void lines.push(line) }))
+    const body = bytesOf([
+      takeRecord({ take: 'hung-up-on' }),
+      ...recordsFrom([{ runs: [run('sim', MS)] }]),
+    ]) as BodyInit
+    await fetch(`${own.address}/api/imports`, { method: 'POST', body })
+    const hangUp = new AbortController()
+    const asked = fetch(`${own.address}/api/comparisons?before=hung-up-on&after=hung-up-on`, {
+      signal: hangUp.signal,
+    })
+    setTimeout(() => hangUp.abort(), 150)
+    expect(await asked.catch((error: Error) => error.name)).to.equal('AbortError')
+    // The next one waits for its thread.
+    const query = 'before=hung-up-on&after=hung-up-on'
+    expect((await fetch(`${own.address}/api/comparisons?${query}`)).status).to.equal(200)
+    await own.stop()
+    expect(lines).to.deep.equal([])
   })
 
   it('are held against a budget, and against what was before', async () => {

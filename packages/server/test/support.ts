@@ -3,6 +3,7 @@ import { connect, createServer, type AddressInfo, type Socket } from 'node:net'
 import { WebSocket } from 'ws'
 import { pino } from 'pino'
 import { encodeRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
+import { weeksOfTakes } from '../../core/test/support/weeks.ts'
 import { open as openDatabase } from '../src/store/connection.ts'
 import { startServer, type RunningServer, type ServerConfig } from '../src/index.ts'
 
@@ -64,7 +65,11 @@ export async function detourTo(
   }
 }
 
-export async function testServer(config: Partial<ServerConfig> = {}): Promise<RunningServer> {
+/** @param log where it writes its log; nowhere if not given */
+export async function testServer(
+  config: Partial<ServerConfig> = {},
+  log = pino({ level: process.env['LOG_LEVEL'] ?? 'silent' }),
+): Promise<RunningServer> {
   const databaseUrl = config.databaseUrl ?? (await freshDatabase())
   return startServer(
     {
@@ -86,8 +91,14 @@ export async function testServer(config: Partial<ServerConfig> = {}): Promise<Ru
       ...config,
       databaseUrl,
     },
-    pino({ level: process.env['LOG_LEVEL'] ?? 'silent' }),
+    log,
   )
+}
+
+/** Puts takes of several versions of a game into a server (core/test/support/weeks). */
+export async function importWeeks(server: RunningServer): Promise<void> {
+  for (const take of weeksOfTakes())
+    await fetch(`${server.address}/api/imports`, { method: 'POST', body: take as BodyInit })
 }
 
 /** Sends records as a probe would, and hears what the server says. */

@@ -38,13 +38,13 @@ export class Pool {
   }
 
   /**
-   * @param signal ends the work when whoever asked has gone
+   * Goes on though whoever asked may hang up: one that has closed its half of the connection still waits for the answer.
    * @throws ProblemError 422 for what cannot be done, 503 where too much is waiting
    */
-  async run<N extends TaskName>(name: N, ask: Asks[N], signal: AbortSignal): Promise<Tells[N]> {
+  async run<N extends TaskName>(name: N, ask: Asks[N]): Promise<Tells[N]> {
     if (this.#threads.queueSize >= MOST_WAITING)
       throw new ProblemError(503, 'too much long work is waiting; ask again soon', undefined, 5)
-    const told = (await this.#threads.run({ name, ask }, { signal })) as Tells[N] | Refused
+    const told = (await this.#threads.run({ name, ask })) as Tells[N] | Refused
     if (typeof told === 'object' && 'refused' in told) throw new ProblemError(422, told.refused)
     return told
   }

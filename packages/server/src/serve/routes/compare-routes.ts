@@ -8,7 +8,6 @@ import { getPlan } from '../queries/plans.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
 import { CheckBody, ComparisonQuery, CompositeBody, parseRequest } from '../requests.ts'
 import { takesOf } from '../take-of.ts'
-import { untilGone } from '../until-gone.ts'
 
 /** What is said of several takes together. All of it is long work. */
 export function compareRoutes(store: Store, pool: Pool): Router {
@@ -18,7 +17,7 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     const { before, after, target = null } = await parseRequest(ComparisonQuery, { ...context.query })
     await takesOf(store, before, 'before')
     await takesOf(store, after, 'after')
-    context.body = await pool.run('compare', { before, after, target }, untilGone(context))
+    context.body = await pool.run('compare', { before, after, target })
   })
 
   router.get('/plans/:plan/proof', async (context) => {
@@ -27,7 +26,7 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     if (plan.proof.length === 0) throw new ProblemError(422, 'the plan names no take that proves it', 'proof')
     const proof = plan.proof.map(proofPlace)
     await takesOf(store, [take, ...proof.map((place) => place.take)], 'proof')
-    context.body = await pool.run('proof', { take, plan, proof }, untilGone(context))
+    context.body = await pool.run('proof', { take, plan, proof })
   })
 
   router.post('/checks', async (context) => {
@@ -37,12 +36,12 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     const { budget, problems } = readBudget(sent)
     await takesOf(store, takes, 'takes')
     await takesOf(store, against, 'against')
-    context.body = await pool.run('check', { takes, budget, against, problems }, untilGone(context))
+    context.body = await pool.run('check', { takes, budget, against, problems })
   })
 
   router.get('/takes/:take/budget', async (context) => {
     const [row] = await takesOf(store, [context['params'].take], 'take')
-    context.body = await pool.run('budget', { take: row!.id }, untilGone(context))
+    context.body = await pool.run('budget', { take: row!.id })
   })
 
   router.post('/composites', async (context) => {
@@ -50,8 +49,7 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     const rows = await takesOf(store, takes, 'takes')
     if (new Set(rows.map(({ gameId }) => gameId)).size > 1)
       throw new ProblemError(422, 'these are takes of different games', 'takes')
-    // It is written on: whoever asked may go, the take is there all the same.
-    const id = await pool.run('composite', { takes, name }, new AbortController().signal)
+    const id = await pool.run('composite', { takes, name })
     store.closedTakes.tell(id)
     context.body = await takeSummary(store, (await findTake(store, id))!)
     context.status = 201

@@ -7,7 +7,6 @@ import { listGames } from '../queries/takes.ts'
 import { dropComparison, keepComparison, listTried } from '../queries/tried.ts'
 import { GameQuery, KeptComparisonBody, parseRequest, TriedQuery } from '../requests.ts'
 import { takesOf } from '../take-of.ts'
-import { untilGone } from '../until-gone.ts'
 
 /** What is said of a game as a whole: over weeks, over devices, and what was tried. */
 export function gameRoutes(store: Store, pool: Pool): Router {
@@ -19,12 +18,12 @@ export function gameRoutes(store: Store, pool: Pool): Router {
 
   router.get('/history', async (context) => {
     const game = await gameOf(store, context)
-    context.body = { lines: await pool.run('history', { game }, untilGone(context)) }
+    context.body = { lines: await pool.run('history', { game }) }
   })
 
   router.get('/devices', async (context) => {
     const game = await gameOf(store, context)
-    context.body = await pool.run('devices', { game }, untilGone(context))
+    context.body = await pool.run('devices', { game })
   })
 
   router.get('/tried', async (context) => {

@@ -8,7 +8,6 @@ import type { Pool } from '../pool/pool.ts'
 import { getPlan } from '../queries/plans.ts'
 import { parseRequest, ReportQuery } from '../requests.ts'
 import { takesOf } from '../take-of.ts'
-import { untilGone } from '../until-gone.ts'
 
 const TYPES: Record<ReportFormat, string> = { html: 'text/html', md: 'text/markdown' }
 
@@ -20,7 +19,7 @@ export function reportRoutes(store: Store, pool: Pool): Router {
     const query = await parseRequest(ReportQuery, { ...context.query })
     const ask = await askOf(store, query)
     const { format } = query
-    context.body = await pool.run('report', { ...ask, format }, untilGone(context))
+    context.body = await pool.run('report', { ...ask, format })
     // What a take has for names is not to run as part of the workbench.
     context.attachment(`lapsus-${ask.of}.${format}`)
     context.type = `${TYPES[format]}; charset=utf-8`

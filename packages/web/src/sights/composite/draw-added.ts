@@ -16,7 +16,7 @@ export function drawAdded(
     const x = Math.round((part * width) / course.length)
     const wide = Math.max(1, Math.round(((part + 1) * width) / course.length) - x)
     const tall = most === 0 ? 0 : Math.round((Math.abs(value) / most) * reach)
-    context.fillStyle = value > 0 ? palette.wait : palette.workSoft
+    context.fillStyle = value > 0 ? palette.work : palette.workSoft
     context.fillRect(x, value > 0 ? middle - tall : middle, wide, tall)
   })
   context.strokeStyle = palette.faint
