@@ -57,9 +57,4 @@ export async function prove(
 
 /** A file may well have a colon in its name. */
 const placeOf = (name: string): ProofPlace =>
-  existsSync(name) ? { take: name, variant: null } : lastColon(name)
-
-function lastColon(name: string): ProofPlace {
-  const at = name.lastIndexOf(':', name.includes('=') ? name.indexOf('=') : undefined)
-  return at < 0 ? proofPlace(name) : { take: name.slice(0, at), variant: name.slice(at + 1) }
-}
+  existsSync(name) ? { take: name, variant: null } : proofPlace(name)

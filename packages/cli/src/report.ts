@@ -3,11 +3,11 @@ import { writeFileSync } from 'node:fs'
 import { basename } from 'node:path'
 import { provePlanSides } from './prove.ts'
 import {
-  comparisonReport,
-  historyReportOf,
-  planReport,
+  reportOfComparison,
+  reportOfHistory,
+  reportOfPlan,
   REPORT_FORMATS,
-  takeReport,
+  reportOfTake,
   writeReport,
   type Report,
   type ReportFormat,
@@ -39,7 +39,7 @@ export async function report(request: ReportRequest): Promise<string[]> {
   const write = (made: Report) => save(request.out, writeReport(made, format))
   const { takes, with: after, plan, game, target } = request
   if (game !== null) {
-    write(historyReportOf(game, await history(game)))
+    write(reportOfHistory(game, await history(game)))
     return problems
   }
   if (takes.length === 0) throw new CliError('expected a take to report, or --game GAME')
@@ -60,13 +60,13 @@ export async function report(request: ReportRequest): Promise<string[]> {
         lessRecorder: false,
       })
       problems.push(...read.problems)
-      write(comparable(() => planReport(baseOf(source), read.plan, titleOf(before[0]!, takes), parts)))
+      write(comparable(() => reportOfPlan(baseOf(source), read.plan, titleOf(before[0]!, takes), parts)))
     } else if (after.length > 0) {
-      write(comparable(() => comparisonReport(titled(before), titled(files.slice(takes.length)))))
+      write(comparable(() => reportOfComparison(titled(before), titled(files.slice(takes.length)))))
     } else {
       if (before.length > 1) throw new CliError('a report is about one take; compare several with --with')
       const source = sourceOfFile(before[0]!, { frames: null, target, lessRecorder: false })
-      write(await takeReport(source, titleOf(before[0]!, takes)))
+      write(await reportOfTake(source, titleOf(before[0]!, takes)))
     }
   })
   return problems

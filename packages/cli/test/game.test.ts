@@ -2,17 +2,15 @@
 import { expect } from 'chai'
 import type { Tried } from '@lapsus/api'
 import type { Devices, HistoryLine } from '@lapsus/core/history'
-import { weeksOfTakes } from '../../core/test/support/weeks.ts'
 import type { RunningServer } from '../../server/src/index.ts'
-import { testServer } from '../../server/test/support.ts'
+import { importWeeks, testServer } from '../../server/test/support.ts'
 import { lapsus } from './support.ts'
 
 describe('lapsus about a game', () => {
   let server: RunningServer
   before(async () => {
     server = await testServer()
-    for (const take of weeksOfTakes())
-      await fetch(`${server.address}/api/imports`, { method: 'POST', body: take as BodyInit })
+    await importWeeks(server)
   })
   after(() => server.stop())
   const ask = (...args: string[]) => lapsus(args, { LAPSUS_URL: server.address })

@@ -4,8 +4,7 @@ import { existsSync, readFileSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf } from '../../core/test/support/takes.ts'
-import { weeksOfTakes } from '../../core/test/support/weeks.ts'
-import { testServer } from '../../server/test/support.ts'
+import { importWeeks, testServer } from '../../server/test/support.ts'
 import { lapsus, testFolder } from './support.ts'
 
 const { folder, file } = testFolder()
@@ -47,8 +46,7 @@ describe('lapsus report', () => {
 
   it('writes the history of a game', async () => {
     const server = await testServer()
-    for (const take of weeksOfTakes())
-      await fetch(`${server.address}/api/imports`, { method: 'POST', body: take as BodyInit })
+    await importWeeks(server)
     const html = await written(['--game', 'Test Game'], 'history.html', { LAPSUS_URL: server.address })
     expect(html).to.contain('a frame more since 1.2')
     await server.stop()

@@ -3,10 +3,10 @@ import { expect } from 'chai'
 import { historyOf, type HistoryTake } from '@lapsus/core/history'
 import { baseOf, emptyPlan } from '@lapsus/core/remedy'
 import {
-  comparisonReport,
-  historyReportOf,
-  planReport,
-  takeReport,
+  reportOfComparison,
+  reportOfHistory,
+  reportOfPlan,
+  reportOfTake,
   writeReport,
   type Report,
 } from '@lapsus/core/report'
@@ -55,7 +55,7 @@ const both = (report: Report) => ({ html: writeReport(report, 'html'), md: write
 describe('a report of a take', () => {
   it('tells what it spends, what is wrong, its worst frames, its ledger and its circumstances', async () => {
     const study = night(1, 2, { conditions: { device: 'desk', seed: 7, more: { flaws: 'none' } } })
-    const { html, md } = both(await takeReport(sourceOfStudy(study), TITLE))
+    const { html, md } = both(await reportOfTake(sourceOfStudy(study), TITLE))
     isWhole(html)
     expect(html).to.contain('<h1>Moth House: rainy evening</h1>')
     expect(html).to.contain('1 frame of 240 (0.417 %) go through the floor')
@@ -79,14 +79,14 @@ describe('a report of a take', () => {
       ...{ frames: { startNs: Float64Array.of(0) }, within: 0, spans, details: null },
       ...{ samples: {}, jobs: async () => [] },
     })
-    const { html } = both(await takeReport({ ...source, frame: frame as never }, TITLE))
+    const { html } = both(await reportOfTake({ ...source, frame: frame as never }, TITLE))
     isWhole(html)
     expect(html).to.match(/Frame 100: 3[345]\.\d ms of work/)
     expect(html).to.match(/<text[^>]*>seek<\/text>/)
   })
 
   it('has words for a take without frames', async () => {
-    const { md } = both(await takeReport(sourceOfStudy(studyFrom([])), { ...TITLE, name: '' }))
+    const { md } = both(await reportOfTake(sourceOfStudy(studyFrom([])), { ...TITLE, name: '' }))
     expect(md).to.contain('# Moth House\n')
     expect(md).to.contain('**The take has no frames.**')
   })
@@ -96,7 +96,7 @@ describe('a report of a take', () => {
       name: HOSTILE,
       conditions: { device: HOSTILE, more: { '<b>': '![x](http://evil)' } },
     })
-    const { html, md } = both(await takeReport(sourceOfStudy(study), { ...TITLE, name: HOSTILE }))
+    const { html, md } = both(await reportOfTake(sourceOfStudy(study), { ...TITLE, name: HOSTILE }))
     expect(html).not.to.contain('<script>')
     expect(html).to.contain('&lt;script&gt;alert(1)&lt;/script&gt;&quot;&amp;')
     expect(html).not.to.contain('\u0000')
@@ -111,7 +111,7 @@ describe('a report of a take', () => {
         }),
       ],
     }))
-    const { html } = both(await takeReport(sourceOfStudy(studyFrom(frames)), TITLE))
+    const { html } = both(await reportOfTake(sourceOfStudy(studyFrom(frames)), TITLE))
     expect(html.length).to.be.below(500_000)
     expect(html).to.contain('more paths')
   }).timeout(60_000)
@@ -120,12 +120,14 @@ describe('a report of a take', () => {
 describe('reports of more than a take', () => {
   it('tell a comparison: one sentence, two strips, bars about zero', () => {
     const side = (seed: number, seekMs: number) => [{ title: TITLE, study: night(seed, seekMs) }]
-    const { html, md } = both(comparisonReport(side(1, 2), side(2, 1)))
+    const { html, md } = both(reportOfComparison(side(1, 2), side(2, 1)))
     isWhole(html)
     expect(md).to.match(/\*\*\d\.\d+ ms a frame better, surely; seek is /)
     expect((html.match(/<svg/g) ?? []).length).to.equal(3)
     expect(md).to.match(/\| sim › seek \| 2\.\d+ ms \| [01]\.\d+ ms \| −(1\.|0\.9)\d+ ms \|/)
-    expect(() => comparisonReport(side(1, 2), [{ title: TITLE, study: studyFrom([]) }])).to.throw(RangeError)
+    expect(() => reportOfComparison(side(1, 2), [{ title: TITLE, study: studyFrom([]) }])).to.throw(
+      RangeError,
+    )
   })
 
   it('tell a plan, with its proof once there is one', () => {
@@ -138,13 +140,13 @@ describe('reports of more than a take', () => {
         item('drop', ['draw'], {}, { state: 'dropped', reason: 'ugly' }),
       ],
     }
-    const { html, md } = both(planReport(base, plan, TITLE, []))
+    const { html, md } = both(reportOfPlan(base, plan, TITLE, []))
     isWhole(html)
     expect(md).to.contain('| 1. drop: sim › seek | 2.')
     expect(md).to.contain('nothing: the take has no path gone')
     expect(md).to.contain('dropped: ugly')
     expect(md).not.to.contain('## Proof')
-    const proved = both(planReport(base, plan, TITLE, [night(2, 0.1)]))
+    const proved = both(reportOfPlan(base, plan, TITLE, [night(2, 0.1)]))
     isWhole(proved.html)
     expect(proved.md).to.match(/## Proof\n\n\*\*The fix brought/)
   })
@@ -173,10 +175,10 @@ describe('reports of more than a take', () => {
         },
       }
     })
-    const { html, md } = both(historyReportOf('Moth House', historyOf(takes)))
+    const { html, md } = both(reportOfHistory('Moth House', historyOf(takes)))
     isWhole(html)
     expect(md).to.contain('seek: 2.01 ms a frame more since 1.2')
     expect((html.match(/<circle/g) ?? []).length).to.equal(24)
-    expect(both(historyReportOf('Moth House', [])).md).to.contain('There is no take with frames')
+    expect(both(reportOfHistory('Moth House', [])).md).to.contain('There is no take with frames')
   })
 })

@@ -4,12 +4,13 @@ import {
   LIMITS,
   SUSPECTED_TAG,
   TAKEN_UNKNOWN,
+  VERSION,
+  RECORDER_GROUP,
   type Conditions,
   type LaneSpans,
   type Moment,
   type RecordingMode,
   type TakeRecord,
-  VERSION,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
 import { FrameSamples } from './frame-samples.ts'
@@ -126,7 +127,7 @@ export class Probe extends SpanRecorder {
     super(settings.mode === 'bytes' ? heap : null)
     this.#settings = { ...settings, memory: { ...settings.memory, heap } }
     this.#sink = settings.sink
-    this.#recorderMarker = this.marker('recorder.send', { group: 'recorder' })
+    this.#recorderMarker = this.marker('recorder.send', { group: RECORDER_GROUP })
     this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
     this.#stolenGauge = settings.machine === null ? null : this.gaugeId('stolen by the host', { unit: 'ms' })
     this.#markerWires = Object.entries(settings.tripwires.markers ?? {}).map(([name, ms]) => ({

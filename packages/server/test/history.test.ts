@@ -3,15 +3,13 @@ import { expect } from 'chai'
 import type { KeptComparison, Problem, StoredPlan, Tried } from '@lapsus/api'
 import type { Devices, HistoryLine } from '@lapsus/core/history'
 import type { RunningServer } from '../src/index.ts'
-import { weeksOfTakes } from '../../core/test/support/weeks.ts'
-import { getJson, testServer } from './support.ts'
+import { getJson, importWeeks, testServer } from './support.ts'
 
 describe('a game as a whole', () => {
   let server: RunningServer
   before(async () => {
     server = await testServer()
-    for (const take of weeksOfTakes())
-      await fetch(`${server.address}/api/imports`, { method: 'POST', body: take as BodyInit })
+    await importWeeks(server)
   })
   after(() => server.stop())
 

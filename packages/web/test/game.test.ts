@@ -1,7 +1,6 @@
 /** A game as a whole on the screen: its history, its devices, and what was tried. */
 import { expect } from 'chai'
-import { weeksOfTakes } from '../../core/test/support/weeks.ts'
-import { until } from '../../server/test/support.ts'
+import { importWeeks, until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
 describe('a game on the screen', () => {
@@ -13,8 +12,7 @@ describe('a game on the screen', () => {
       body: JSON.stringify(body),
     })
   before(async () => {
-    for (const take of weeksOfTakes())
-      await fetch(`${server.address}/api/imports`, { method: 'POST', body: take as BodyInit })
+    await importWeeks(server)
     const items = [{ remedy: 'drop', path: ['sim', 'seek'], state: 'dropped', reason: 'moths need to seek' }]
     await send('/api/takes/history-0/plans', { format: 'lapsus-plan', version: 1, name: 'spring', items })
   })

@@ -4,8 +4,7 @@ import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from '
 import { join } from 'node:path'
 import { nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf } from '../../core/test/support/takes.ts'
-import { weeksOfTakes } from '../../core/test/support/weeks.ts'
-import { until } from '../../server/test/support.ts'
+import { importWeeks, until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
 describe('what can be taken away', () => {
@@ -15,7 +14,7 @@ describe('what can be taken away', () => {
   before(async () => {
     await put(bytesOf(nightRecords('taken-before')))
     await put(bytesOf(nightRecords('taken-after')))
-    for (const take of weeksOfTakes()) await put(take)
+    await importWeeks(server)
     const client = await page.createCDPSession()
     await client.send('Page.setDownloadBehavior', { behavior: 'allow', downloadPath: folder })
   })

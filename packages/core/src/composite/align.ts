@@ -1,5 +1,7 @@
 /** Whether takes are of the same run, frame by frame: then they differ only by the machine. */
 import { loadSources } from '../detect/index.ts'
+import { RECORDER_GROUP } from '../format/index.ts'
+import { sum } from '../stats/index.ts'
 import { frameCount, pathNames, type Study } from '../study/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import { amount, plural } from '../words/index.ts'
@@ -13,8 +15,6 @@ export interface Layer {
 /** Takes that cannot be laid over one another; the message says why. */
 export class NotSameRun extends Error {}
 
-/** Of the markers that a recorder sets for its own work. */
-const RECORDER_GROUP = 'recorder'
 /** In so many frames something may run more or less often: a late frame catches up. */
 const UNLIKE_SHARE = 0.05
 /** They part for good where most of so many frames are unlike. */
@@ -142,5 +142,3 @@ function partingFrame(unlike: Uint8Array): number {
   }
   return Math.max(0, unlike.indexOf(1))
 }
-
-const sum = (values: Uint8Array): number => values.reduce((all, value) => all + value, 0)

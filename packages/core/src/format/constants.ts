@@ -14,3 +14,6 @@ export const NO_KEY = 0
 export const JOB_DISPATCHED = 0
 export const JOB_BEGUN = 1
 export const JOB_ENDED = 2
+
+/** Group of the markers that a recorder sets for its own work. */
+export const RECORDER_GROUP = 'recorder'

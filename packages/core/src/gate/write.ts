@@ -1,5 +1,6 @@
 /** A budget made from a take that is good as it is. */
 import { instancesOf } from '../detect/index.ts'
+import { RECORDER_GROUP } from '../format/index.ts'
 import { budgetNsOf, type Study } from '../study/index.ts'
 import { Figures } from './check.ts'
 import { LIMITED, type Budget, type Limit } from './budget-file.ts'
@@ -12,9 +13,6 @@ const SHARE_ROOM = 0.05
 /** Paths that take less than this share of the budget are left out. */
 const TRIFLE = 0.002
 const MOST_PATHS = 40
-
-/** Of the markers that a recorder sets for its own work. */
-const RECORDER_GROUP = 'recorder'
 
 const TIMES = ['p50Ms', 'p95Ms', 'p99Ms']
 const SHARES = ['overShare', 'lateShare']

@@ -2,4 +2,4 @@ export { REPORT_FORMATS, writeReport, type Report, type ReportFormat } from './b
 export * from './of-comparison.ts'
 export * from './of-history.ts'
 export * from './of-plan.ts'
-export { takeReport, type TakeTitle } from './of-take.ts'
+export { reportOfTake, type TakeTitle } from './of-take.ts'

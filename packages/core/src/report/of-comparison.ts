@@ -23,7 +23,7 @@ export interface Titled {
 const MOST_PATHS = 40
 const DRAWN_PATHS = 14
 
-export function comparisonReport(before: readonly Titled[], after: readonly Titled[]): Report {
+export function reportOfComparison(before: readonly Titled[], after: readonly Titled[]): Report {
   const studies = (side: readonly Titled[]) => side.map(({ study }) => study)
   const told = tellComparison(studies(before), studies(after))
   const names = (side: readonly Titled[]) =>

@@ -14,7 +14,7 @@ import { coursePicture } from './pictures.ts'
 
 const MOST_PICTURES = 6
 
-export function historyReportOf(game: string, lines: readonly HistoryLine[]): Report {
+export function reportOfHistory(game: string, lines: readonly HistoryLine[]): Report {
   const takes = lines.reduce((sum, line) => sum + line.takes.length, 0)
   return {
     title: `History: ${game}`,

@@ -8,7 +8,7 @@ import { stripPicture } from './pictures.ts'
 import { titleOf, type TakeTitle } from './of-take.ts'
 
 /** @param after takes recorded with the plan; none where it is not proved yet @throws RangeError where they cannot be compared */
-export function planReport(base: Base, plan: Plan, title: TakeTitle, after: Study[]): Report {
+export function reportOfPlan(base: Base, plan: Plan, title: TakeTitle, after: Study[]): Report {
   const { forecast, replay } = forecastPlan(base, plan)
   replay.release()
   const { ranges } = weigh(base, plan, forecast)

@@ -22,7 +22,7 @@ const LEDGER_ROWS = 40
 
 export const titleOf = ({ game, name }: TakeTitle): string => (name === '' ? game : `${game}: ${name}`)
 
-export async function takeReport(source: Source, title: TakeTitle): Promise<Report> {
+export async function reportOfTake(source: Source, title: TakeTitle): Promise<Report> {
   const study = await source.study()
   const budgetMs = 1000 / source.chosen.target
   const about = `Recorded ${dateTime(title.started)}; judged by ${amount(source.chosen.target)} frames a second.`

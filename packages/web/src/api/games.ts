@@ -16,9 +16,3 @@ export const gamesApi = {
   dropComparison: (id: string) =>
     send(`/api/kept-comparisons/${encodeURIComponent(id)}`, { method: 'DELETE' }),
 }
-
-export const VIEWS = ['history', 'devices', 'tried'] as const
-export type GameView = (typeof VIEWS)[number]
-
-export const gameAddress = (game: string, view: GameView = 'history'): string =>
-  `/game?${new URLSearchParams({ name: game, view })}`

@@ -1,7 +1,7 @@
 import { useEffect } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import { gameAddress, VIEWS, type GameView } from '../api/games.ts'
 import { Choice } from '../components/choice.tsx'
+import { GAME_VIEWS, GAME_VIEW_WORDS, gameAddress } from '../shell/game-address.ts'
 import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import { ToLibrary } from '../shell/to-library.tsx'
@@ -9,7 +9,6 @@ import { DevicesView } from './devices-view.tsx'
 import { HistoryView } from './history-view.tsx'
 import { TriedView } from './tried-view.tsx'
 
-const WORDS: Record<GameView, string> = { history: 'history', devices: 'devices', tried: 'what was tried' }
 const BODIES = { history: HistoryView, devices: DevicesView, tried: TriedView }
 
 /** A game as a whole: over weeks, over devices, and what was tried in it. The address names game and view. */
@@ -17,7 +16,7 @@ export function GamePage() {
   const [params] = useSearchParams()
   const navigate = useNavigate()
   const game = params.get('name') ?? ''
-  const view = VIEWS.find((one) => one === params.get('view')) ?? 'history'
+  const view = GAME_VIEWS.find((one) => one === params.get('view')) ?? 'history'
   useEffect(() => {
     document.title = `${game} – Lapsus`
   }, [game])
@@ -29,8 +28,8 @@ export function GamePage() {
         <h1 className="font-serif text-lg font-semibold whitespace-nowrap">{game}</h1>
         <Choice
           label="View"
-          values={VIEWS}
-          words={WORDS}
+          values={GAME_VIEWS}
+          words={GAME_VIEW_WORDS}
           value={view}
           onChange={(next) => void navigate(gameAddress(game, next))}
         />

@@ -7,6 +7,7 @@ import { Link } from 'react-router'
 import { gamesApi } from '../api/games.ts'
 import { useAnswer } from '../api/use-answer.ts'
 import { IconButton } from '../components/button.tsx'
+import { SearchField } from '../components/search-field.tsx'
 import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
 import { notify } from '../state/notices.ts'
@@ -26,13 +27,12 @@ export function TriedView({ game }: { game: string }) {
   return (
     <div className="h-full overflow-y-auto" data-testid="tried">
       <div className="flex items-center gap-2 border-b border-line px-4 py-2">
-        <input
-          type="search"
-          aria-label="Search what was tried"
+        <SearchField
+          label="Search what was tried"
           placeholder="Remedy, path, reason, note…"
           value={search}
-          className="h-8 w-96 rounded border border-line bg-leaf px-2"
-          onChange={(event) => setSearch(event.target.value)}
+          onChange={setSearch}
+          className="h-8 w-96"
         />
       </div>
       {error !== null ? (

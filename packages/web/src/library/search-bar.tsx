@@ -3,6 +3,7 @@ import { useEffect, useMemo, useState } from 'react'
 import { useSearchParams } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
 import { IconButton } from '../components/button.tsx'
+import { SearchField } from '../components/search-field.tsx'
 import { ORDERS, useSettings, type Order } from '../state/settings.ts'
 import { ORDER_WORDS } from './order.ts'
 import { FILTER_FIELDS, useLibrary, type FilterField, type TakeFilter } from '../state/library.ts'
@@ -49,13 +50,12 @@ export function SearchBar() {
 
   return (
     <search className="mb-4 flex flex-wrap items-center gap-2">
-      <input
-        type="search"
-        aria-label="Search takes"
+      <SearchField
+        label="Search takes"
         placeholder="Search names, notes, tags, conditions"
         value={search}
-        className="h-8 w-80 rounded border border-line bg-leaf px-2"
-        onChange={(event) => setSearch(event.target.value)}
+        onChange={setSearch}
+        className="h-8 w-80"
       />
       {choices.map(({ field, values }) => (
         <select

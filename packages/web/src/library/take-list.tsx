@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
-import { gameAddress, VIEWS } from '../api/games.ts'
+import { GAME_VIEWS, GAME_VIEW_WORDS, gameAddress } from '../shell/game-address.ts'
 import { useChosen } from '../state/chosen.ts'
 import { useSettings } from '../state/settings.ts'
 import { libraryRows, type LibraryRow } from './order.ts'
@@ -84,13 +84,13 @@ function GameHead({ game, takes, folded }: Extract<LibraryRow, { game: string }>
       </button>
       <span className="font-sans text-xs text-faint">{plural(takes.length, 'take')}</span>
       <span className="grow" />
-      {VIEWS.map((view) => (
+      {GAME_VIEWS.map((view) => (
         <Link
           key={view}
           to={gameAddress(game, view)}
           className="font-sans text-xs text-faint underline decoration-line underline-offset-2 hover:text-ink"
         >
-          {view === 'tried' ? 'what was tried' : view}
+          {GAME_VIEW_WORDS[view]}
         </Link>
       ))}
     </h2>

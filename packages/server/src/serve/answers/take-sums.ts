@@ -25,9 +25,12 @@ export async function historyTakes(sources: Sources, gameId: number): Promise<Hi
     order: [['started', 'DESC']],
     limit: MOST_TAKES,
   })
+  const known = await storedSums(sources, rows)
   const takes: HistoryTake[] = []
   for (const row of rows) {
-    const sums = await sumsOfTake(sources, row)
+    const stored = known.get(row.id)
+    const isFresh = stored?.frames === Number(row.frames)
+    const sums = isFresh ? stored!.sums : await makeSums(sources, row)
     if (sums === null) continue
     takes.push({
       ...{ id: row.id, name: titleOf(row), target: row.target, sums },
@@ -38,15 +41,21 @@ export async function historyTakes(sources: Sources, gameId: number): Promise<Hi
   return takes
 }
 
-async function sumsOfTake({ store, studies }: Sources, row: TakeRow): Promise<TakeSums | null> {
-  const frames = Number(row.frames)
-  const stored = await store.takeSums.findByPk(row.id, { raw: true })
-  if (stored !== null && stored.version === SUMS_VERSION) {
-    const known = JSON.parse((await unpack(stored.body)).toString()) as StoredSums
-    if (known.frames === frames) return known.sums
-  }
+/** By take, those of the present version. */
+async function storedSums({ store }: Sources, rows: readonly TakeRow[]): Promise<Map<string, StoredSums>> {
+  const takeId = rows.map(({ id }) => id)
+  const found = await store.takeSums.findAll({ where: { takeId, version: SUMS_VERSION }, raw: true })
+  const read = async (body: Buffer) => JSON.parse((await unpack(body)).toString()) as StoredSums
+  return new Map(
+    await Promise.all(found.map(async ({ takeId: id, body }) => [id, await read(body)] as const)),
+  )
+}
+
+async function makeSums({ store, studies }: Sources, row: TakeRow): Promise<TakeSums | null> {
   const sums = sumsOf(await studies.part(row, wholeTake(row)))
-  const body = await pack(Buffer.from(JSON.stringify({ frames, sums } satisfies StoredSums)))
+  const body = await pack(
+    Buffer.from(JSON.stringify({ frames: Number(row.frames), sums } satisfies StoredSums)),
+  )
   await store.takeSums.upsert({ takeId: row.id, version: SUMS_VERSION, body })
   return sums
 }

@@ -3,10 +3,10 @@ import type { ProofPlace } from '@lapsus/core/compare'
 import { historyOf } from '@lapsus/core/history'
 import { baseOf, type Plan } from '@lapsus/core/remedy'
 import {
-  comparisonReport,
-  historyReportOf,
-  planReport,
-  takeReport,
+  reportOfComparison,
+  reportOfHistory,
+  reportOfPlan,
+  reportOfTake,
   type Report,
   type TakeTitle,
 } from '@lapsus/core/report'
@@ -29,22 +29,22 @@ export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Repo
   switch (ask.of) {
     case 'take': {
       const row = await rowOf(sources, ask.take)
-      return takeReport(await sourceOf(sources, row, wholeTake(row)), await titleFor(sources, row))
+      return reportOfTake(await sourceOf(sources, row, wholeTake(row)), await titleFor(sources, row))
     }
     case 'comparison': {
       const [before, after] = [await titled(sources, ask.before), await titled(sources, ask.after)]
       const { target } = before[0]!.study
       const judged = after.map((one) => ({ ...one, study: { ...one.study, target } }))
-      return refusing(() => comparisonReport(before, judged))
+      return refusing(() => reportOfComparison(before, judged))
     }
     case 'plan': {
       const [before] = await titled(sources, [ask.take])
       const { study, title } = before!
       const parts = await partsOf(sources, ask.proof, study.target)
-      return 'refused' in parts ? parts : refusing(() => planReport(baseOf(study), ask.plan, title, parts))
+      return 'refused' in parts ? parts : refusing(() => reportOfPlan(baseOf(study), ask.plan, title, parts))
     }
     case 'history':
-      return historyReportOf(ask.name, historyOf(await historyTakes(sources, ask.game)))
+      return reportOfHistory(ask.name, historyOf(await historyTakes(sources, ask.game)))
   }
 }
 

@@ -6,6 +6,7 @@ import { duration, percent, three } from '@lapsus/core/words'
 import { useAnswer } from '../../api/use-answer.ts'
 import { IconButton } from '../../components/button.tsx'
 import { Choice } from '../../components/choice.tsx'
+import { SearchField } from '../../components/search-field.tsx'
 import { Table, type TableColumn } from '../../components/table.tsx'
 import { copyText, saveText } from '../../state/take-away.ts'
 import { Words } from '../../components/words.tsx'
@@ -53,14 +54,12 @@ export function RosterView({ take }: { take: OpenTake }) {
         <b className="font-serif text-base">Roster</b>
         <span className="truncate text-faint">does this need to run, and this often?</span>
         <span className="grow" />
-        <input
-          type="search"
-          aria-label="Search the roster"
+        <SearchField
+          label="Search the roster"
           placeholder="Search"
           value={search}
-          className="h-7 w-36 rounded border border-line bg-leaf px-2"
-          onChange={(event) => setSearch(event.target.value)}
-          onKeyDown={(event) => event.stopPropagation()}
+          onChange={setSearch}
+          className="h-7 w-36"
         />
         <Choice
           label="Grouping"
