@@ -49,7 +49,7 @@ await runMain(async () => {
 /** Bundles a benchmark as products are, runs it in a process of its own, and reads what it prints. */
 async function measure(name, folder, build, env) {
   const outfile = join(folder, `${name}.mjs`)
-  const external = ['ws', 'puppeteer-core', 'cborg', 'esbuild', 'mariadb', 'sequelize']
+  const external = ['ws', 'puppeteer-core', 'cborg', 'esbuild', 'mariadb', 'sequelize', 'pino']
   await build({
     absWorkingDir: ROOT,
     entryPoints: [`bench/${name}.ts`],
