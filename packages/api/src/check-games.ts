@@ -23,6 +23,11 @@ export function checkHistory(value: unknown): HistoryLine[] {
       for (const field of ['ms', 'runs'])
         if (!isNumbers(path[field], takes.length)) throw bad(field, 'a number for each take', path[field])
     }
+    for (const group of list(line, 'groups', MOST)) {
+      freeText(group, 'group')
+      if (!isNumbers(group['ms'], takes.length)) throw bad('ms', 'a number for each take', group['ms'])
+      if (group['budgetMs'] !== null) finite(group, 'budgetMs', 0)
+    }
     for (const change of list(line, 'changes', MOST)) {
       texts(change, 'name', MOST)
       for (const field of ['at', 'before', 'after', 'low', 'high', 'chance']) finite(change, field)

@@ -4,6 +4,7 @@ import {
   compareTakes,
   comparisonReport,
   counterpartOf,
+  sameMoments,
   tellComparison,
   tellingFrames,
   type Comparison,
@@ -275,6 +276,18 @@ describe('frames of two takes beside each other', () => {
     const other = study(Array(40).fill(1), { 9: 'bell', 33: 'bell' })
     expect(counterpartOf(one, other, 7, false)).to.equal(11)
     expect(counterpartOf(one, other, 22, false)).to.equal(35)
+  })
+
+  it('are joined by the moments that both have, each in its turn', () => {
+    const one = study(Array(30).fill(1), { 2: 'gong', 5: 'bell', 20: 'bell', 25: 'bell' })
+    const other = study(Array(40).fill(1), { 9: 'bell', 10: 'horn', 33: 'bell' })
+    expect(sameMoments(one, other)).to.deep.equal([
+      { name: 'bell', one: 5, other: 9 },
+      { name: 'bell', one: 20, other: 33 },
+    ])
+    expect(sameMoments(one, study([]))).to.deep.equal([])
+    // Beyond the end of the other there is no frame as long after.
+    expect(counterpartOf(one, other, 24, false)).to.equal(37)
   })
 
   it('are as heavy among their own where nothing else tells', () => {

@@ -5,6 +5,7 @@ import {
   changeWords,
   devicesOf,
   devicesReport,
+  groupsOverWords,
   historyOf,
   historyReport,
   lineSentence,
@@ -95,7 +96,7 @@ describe('a change for good', () => {
 
 const sums = (paths: PathSums[], more: Partial<TakeSums> = {}): TakeSums => ({
   ...{ frames: 300, seconds: 5, p50Ms: 1, p99Ms: 1, lateShare: 0, collectionsPer1000: 5 },
-  ...{ bytesPerFrame: null, heapBytes: null, loads: [], overShare: TARGETS.map(() => 0) },
+  ...{ bytesPerFrame: null, heapBytes: null, loads: [], groups: [], overShare: TARGETS.map(() => 0) },
   meanMs: paths.reduce((sum, { msPerFrame }) => sum + msPerFrame, 0),
   p95Ms: 1.2 * paths.reduce((sum, { msPerFrame }) => sum + msPerFrame, 0),
   paths,
@@ -124,6 +125,7 @@ function weeks(seed: number, planted = true): HistoryTake[] {
       ...{ id: `take-${i}`, name: `night ${i}`, started: day(i), target: 60 },
       conditions: { version: `1.${version}.0`, device: 'desk', scene: 'night' },
       sums: sums(paths),
+      groupBudgets: {},
     }
   })
 }
@@ -191,6 +193,7 @@ describe('a history', () => {
   it('tells paths that came, and went, for good only', () => {
     const there = (names: string[], i: number): HistoryTake => ({
       ...{ id: `t${i}`, name: '', started: day(i), target: 60, conditions: { version: `v${i}` } },
+      groupBudgets: {},
       sums: sums(names.map((name) => path(name, 1))),
     })
     const [line] = historyOf(
@@ -205,6 +208,35 @@ describe('a history', () => {
     expect(line!.vanished.map(({ path: names, version }) => [names.at(-1), version])).to.deep.equal([
       ['b', 'v2'],
     ])
+  })
+
+  it('has groups at equal speed of the machine, judged by the budgets of the newest take', () => {
+    const takes = weeks(4, false)
+      .slice(0, 6)
+      .map((take, i) => {
+        const speed = i % 2 === 0 ? 1 : 3
+        const paths = ['a', 'b', 'c', 'd'].map((name) => path(name, speed))
+        const groups = [
+          { group: 'moths', msPerFrame: 2 * speed },
+          { group: '', msPerFrame: speed },
+          ...(i < 5 ? [{ group: 'belt', msPerFrame: speed }] : []),
+        ]
+        const groupBudgets: Record<string, number> = i < 5 ? { moths: 9 } : { moths: 3.46, constructor: 1, belt: 0 }
+        return { ...take, sums: sums(paths, { groups }), groupBudgets }
+      })
+    const [line] = historyOf(takes)
+    const middle = Math.sqrt(3)
+    expect(line!.groups.map(({ group, budgetMs }) => [group, budgetMs])).to.deep.equal([
+      ['moths', 3.46],
+      ['', null],
+      ['belt', 0],
+    ])
+    for (const ms of line!.groups[0]!.ms) expect(ms).to.be.closeTo(2 * middle, 1e-9)
+    expect(line!.groups[2]!.ms.at(-1)).to.equal(0)
+    // 2 × √3 is 3.464: just above 3.46, just below 3.47.
+    expect(groupsOverWords(line!.groups)).to.deep.equal(['moths: 3.46 ms a frame of a budget of 3.46 ms'])
+    expect(groupsOverWords(line!.groups.map((one) => ({ ...one, budgetMs: 3.47 })))).to.deep.equal([])
+    expect(historyReport([line!])).to.contain('  moths: 3.46 ms a frame of a budget')
   })
 
   it('is told in words, and as tables', () => {
@@ -241,7 +273,7 @@ describe('a take summed up', () => {
       }
     })
     const study = studyFrom(frames, {
-      markers: { wait: { kind: 'wait:refresh' } },
+      markers: { wait: { kind: 'wait:refresh' }, seek: { group: 'moths' } },
       conditions: { mode: 'bytes' },
     })
     const told = sumsOf(study)!
@@ -252,6 +284,10 @@ describe('a take summed up', () => {
     expect(told.heapBytes).to.equal(1e6 + 399)
     expect(told.paths.map(({ path: names }) => names.at(-1))).to.deep.equal(['sim', 'seek'])
     expect(told.paths[1]).to.deep.include({ callsPerFrame: 1, bytesPerFrame: 100 })
+    expect(told.groups.map(({ group, msPerFrame }) => [group, Number(msPerFrame.toFixed(6))])).to.deep.equal([
+      ['moths', 2.95],
+      ['', 1],
+    ])
     const [letters] = told.loads
     expect(letters).to.include({ name: 'letters', usual: 29.5 })
     // At 60 a second the work is 16.7 ms with 157 letters.
@@ -264,6 +300,7 @@ describe('devices', () => {
   const on = (device: string, ms: number, over: number[], version = '1'): HistoryTake => ({
     ...{ id: `${device} ${version}`, name: '', started: day(Number(version)), target: 60 },
     conditions: { device, version, scene: 'night' },
+    groupBudgets: {},
     sums: sums([path('sim', ms)], {
       overShare: over,
       loads: [{ name: 'letters', usual: 40, breaksAt: [400, 200, null, 100.7, 80] }],

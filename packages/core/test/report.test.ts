@@ -161,6 +161,7 @@ describe('reports of more than a take', () => {
       return {
         ...{ id: `t${i}`, name: `night ${i}`, started: `2026-01-${10 + i}T00:00:00.000Z`, target: 60 },
         conditions: { version: `1.${Math.floor(i / 3)}` },
+        groupBudgets: {},
         sums: {
           ...{
             frames: 1,
@@ -171,7 +172,7 @@ describe('reports of more than a take', () => {
             p99Ms: 1,
             overShare: [0, 0, 0, 0, 0],
           },
-          ...{ lateShare: 0, collectionsPer1000: 0, bytesPerFrame: null, heapBytes: null, loads: [], paths },
+          ...{ lateShare: 0, collectionsPer1000: 0, bytesPerFrame: null, heapBytes: null, loads: [], paths, groups: [] },
         },
       }
     })

@@ -35,6 +35,22 @@ describe('a game as a whole', () => {
     expect(again.lines).to.deep.equal(lines)
   })
 
+  it('has groups with the budgets of the device, and no composites beside what they are made of', async () => {
+    const response = await send('PUT', '/api/takes/history-0/budgets', { device: 'desk', groups: { '': 0.5 } })
+    expect(response.status).to.equal(200)
+    await server.store.takes.update(
+      { conditions: JSON.stringify({ device: 'handset', more: { 'composite of': 'a, b' } }) },
+      { where: { id: 'history-17' } },
+    )
+    const { lines } = await getJson<{ lines: HistoryLine[] }>(server, '/api/history?game=Test+Game')
+    expect(lines.map(({ takes }) => takes.length)).to.deep.equal([17, 1])
+    expect(lines.map(({ groups }) => groups.map(({ group, budgetMs }) => [group, budgetMs]))).to.deep.equal([
+      [['', 0.5]],
+      [['', null]],
+    ])
+    expect(lines[0]!.groups[0]!.ms.at(-1)).to.be.greaterThan(5)
+  })
+
   it('has devices, with what holds where', async () => {
     const { rows, targets, lowest } = await getJson<Devices>(server, '/api/devices?game=Test+Game')
     expect(rows.map(({ device, version }) => [device, version])).to.deep.equal([

@@ -13,6 +13,11 @@ describe('a game on the screen', () => {
     })
   before(async () => {
     await importWeeks(server)
+    await fetch(`${server.address}/api/takes/history-0/budgets`, {
+      method: 'PUT',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ device: 'desk', groups: { '': 0.5 } }),
+    })
     const items = [{ remedy: 'drop', path: ['sim', 'seek'], state: 'dropped', reason: 'moths need to seek' }]
     await send('/api/takes/history-0/plans', { format: 'lapsus-plan', version: 1, name: 'spring', items })
   })
@@ -36,6 +41,12 @@ describe('a game on the screen', () => {
     await until(
       async () => (await page.$('canvas[aria-label="work p95, take by take"]')) !== null,
       'p95 is drawn',
+    )
+    await seen('of a budget of 0.500 ms')
+    await page.select('[aria-label="Figure or path"]', 'group ')
+    await until(
+      async () => (await page.$('canvas[aria-label="group no group, take by take"]')) !== null,
+      'the group is drawn',
     )
     await page.select('[aria-label="Conditions"]', 'handset, attic, 60 frames a second')
     await seen('1 take of 1 version: nothing changed for good')

@@ -9,6 +9,7 @@ import { bothLayouts } from '../../core/src/remedy/kinds/one-manager.ts'
 import { liveCurve } from '../../core/src/remedy/kinds/pool.ts'
 import { backlogAround } from '../../core/src/remedy/kinds/slice.ts'
 import { loads } from '../../core/src/remedy/kinds/stagger.ts'
+import { drawJoins } from '../src/compare/draw-joins.ts'
 import { drawPicture } from '../src/sights/forecast/pictures/draw-picture.ts'
 import { drawProofStrip } from '../src/sights/proof/draw-proof-strip.ts'
 import type { PlannedFrames } from '../src/plan/planned-frames.ts'
@@ -233,6 +234,27 @@ describe('a strip with a forecast', () => {
     for (const at of [10, 90])
       expect(below.some((x) => Math.abs(x - ((at + 0.5) * WIDTH) / 100) < 5)).to.equal(true)
     expect(below.some((x) => Math.abs(x - (50.5 * WIDTH) / 100) < 1)).to.equal(true)
+  })
+
+  it('joins frames of two strips, each on its own scale', () => {
+    const { context, drawn } = noting()
+    drawJoins(
+      { context, width: WIDTH, height: 24, palette: PALETTE },
+      {
+        joins: [{ name: 'bell', before: 10, after: 30 }],
+        frames: { before: 100, after: 200 },
+        chosen: { before: 50, after: 100 },
+      },
+    )
+    const at = (y: number) => drawn.points.filter((point) => point.y === y).map(({ x }) => x)
+    const [top, bottom] = [at(0), at(24)]
+    for (const [frame, count, xs] of [
+      [10, 100, top],
+      [50, 100, top],
+      [30, 200, bottom],
+      [100, 200, bottom],
+    ] as const)
+      expect(xs.some((x) => Math.abs(x - ((frame + 0.5) * WIDTH) / count) <= 1)).to.equal(true)
   })
 
   it('hangs proofs on one scale: the floor is where it is in all of them', () => {

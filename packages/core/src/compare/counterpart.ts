@@ -28,15 +28,39 @@ export function counterpartOf(one: Study, other: Study, frame: number, isSameRun
   return afterSameMoment(one, other, frame) ?? asHeavy(one, other, frame)
 }
 
-/** Moments are the same where they have the same name and come in the same turn. */
+/** A moment that two takes have, by the frame of each. */
+export interface SameMoment {
+  name: string
+  one: number
+  other: number
+}
+
+/** Moments are the same where they have the same name and come in the same turn. In order of `one`. */
+export function sameMoments(one: Study, other: Study): SameMoment[] {
+  const there = new Map<string, number[]>()
+  for (const { name, frame } of other.moments) {
+    const own = there.get(name)
+    if (own === undefined) there.set(name, [frame])
+    else own.push(frame)
+  }
+  const turns = new Map<string, number>()
+  return one.moments.flatMap(({ name, frame }) => {
+    const turn = turns.get(name) ?? 0
+    turns.set(name, turn + 1)
+    const at = there.get(name)?.[turn]
+    return at === undefined ? [] : [{ name, one: frame, other: at }]
+  })
+}
+
 function afterSameMoment(one: Study, other: Study, frame: number): number | null {
-  const before = one.moments.filter((moment) => moment.frame <= frame)
-  const last = before.at(-1)
-  if (last === undefined) return null
-  const turn = before.filter(({ name }) => name === last.name).length - 1
-  const there = other.moments.filter(({ name }) => name === last.name)[turn]
-  const at = there === undefined ? -1 : there.frame + (frame - last.frame)
-  return at < 0 || at >= frameCount(other) ? null : at
+  const last = one.moments.filter((moment) => moment.frame <= frame).at(-1)
+  const same = sameMoments(one, other).filter((moment) => moment.one <= frame)
+  const there = same.at(-1)
+  // After another moment, that the other take has not, they need not be alike.
+  if (last === undefined || there === undefined || there.one !== last.frame || there.name !== last.name)
+    return null
+  const at = there.other + (frame - there.one)
+  return at >= frameCount(other) ? null : at
 }
 
 function asHeavy(one: Study, other: Study, frame: number): number {

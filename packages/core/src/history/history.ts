@@ -14,6 +14,8 @@ export interface HistoryTake {
   target: number
   conditions: Conditions
   sums: TakeSums
+  /** What groups may spend on its device, ms a frame. */
+  groupBudgets: Readonly<Record<string, number>>
 }
 
 export interface HistoryPath {
@@ -22,6 +24,14 @@ export interface HistoryPath {
   /** Own time, ms a frame, at equal speed of the machine; 0 where it did not run. */
   ms: number[]
   runs: number[]
+}
+
+export interface HistoryGroup {
+  group: string
+  /** Own time of its markers, ms a frame, at equal speed of the machine; 0 where it did not run. */
+  ms: number[]
+  /** Null where nobody said. */
+  budgetMs: number | null
 }
 
 export interface Change extends ChangePoint {
@@ -54,6 +64,8 @@ export interface HistoryLine {
   speed: number[]
   figures: { name: FigureName; values: (number | null)[] }[]
   paths: HistoryPath[]
+  /** The dearest of the newest take first. */
+  groups: HistoryGroup[]
   /** The largest first; of times at equal speed of the machine. */
   changes: Change[]
   appeared: Coming[]
@@ -143,6 +155,7 @@ function lineOf(about: string, unordered: readonly HistoryTake[]): HistoryLine {
   }))
   return {
     ...{ about, target, speed, figures, paths },
+    groups: groupsOf(takes, speed),
     takes: takes.map(({ id, name, started }, i) => ({ id, name, started, version: versions[i]! })),
     changes: changesOf({ versions, speed, paths, figures, target }),
     ...comings(paths, versions),
@@ -202,6 +215,25 @@ function pathsOf(takes: readonly HistoryTake[], speed: readonly number[]): Histo
     }
   })
   return [...found.values()].sort((a, b) => b.ms.at(-1)! - a.ms.at(-1)!)
+}
+
+/** With the budgets of the newest take: all are of one device. */
+function groupsOf(takes: readonly HistoryTake[], speed: readonly number[]): HistoryGroup[] {
+  const { groupBudgets } = takes.at(-1)!
+  const found = new Map<string, number[]>()
+  takes.forEach(({ sums }, i) => {
+    for (const { group, msPerFrame } of sums.groups) {
+      let ms = found.get(group)
+      if (ms === undefined) found.set(group, (ms = new Array<number>(takes.length).fill(0)))
+      ms[i] = msPerFrame / speed[i]!
+    }
+  })
+  return [...found]
+    .map(([group, ms]) => ({
+      ...{ group, ms },
+      budgetMs: Object.hasOwn(groupBudgets, group) ? groupBudgets[group]! : null,
+    }))
+    .sort((a, b) => b.ms.at(-1)! - a.ms.at(-1)!)
 }
 
 interface Series {

@@ -8,12 +8,13 @@ import {
   rampFrames,
 } from '../detect/index.ts'
 import { BYTES_UNKNOWN } from '../format/index.ts'
+import { groupFigures } from '../remedy/index.ts'
 import { mean, median, percentileSorted, sum } from '../stats/index.ts'
 import { frameCount, pathNames, recordedSeconds, type Study } from '../study/index.ts'
 import { isLate, MAIN_LANE, NS_PER_MS } from '../take/index.ts'
 
 /** Raised whenever sums of before would not do any more: they are made anew then. */
-export const SUMS_VERSION = 1
+export const SUMS_VERSION = 2
 
 /** Frames a second by which a device is judged, whatever a take was recorded for. */
 export const TARGETS = [30, 60, 90, 120, 144] as const
@@ -36,6 +37,12 @@ export interface LoadSums {
   breaksAt: (number | null)[]
 }
 
+export interface GroupSums {
+  group: string
+  /** Own time of its working markers on the main lane, ms a frame. */
+  msPerFrame: number
+}
+
 export interface TakeSums {
   frames: number
   seconds: number
@@ -54,6 +61,7 @@ export interface TakeSums {
   loads: LoadSums[]
   /** Of the main lane and others; waits for the refresh left out. */
   paths: PathSums[]
+  groups: GroupSums[]
 }
 
 /** Paths that take less than this share of a frame at 60 a second are left out, ms. */
@@ -79,6 +87,7 @@ export function sumsOf(study: Study): TakeSums | null {
     heapBytes: mostOnHeap(study),
     loads: loadsOf(study),
     paths: pathsOf(study, count),
+    groups: groupFigures({ study, count }, null, {}).map(({ group, meanMs }) => ({ group, msPerFrame: meanMs })),
   }
 }
 

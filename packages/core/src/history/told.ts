@@ -2,7 +2,7 @@
 import { amount, bytes, ms, percent, plural, tableLines, three } from '../words/index.ts'
 import { TARGETS } from './sums.ts'
 import type { Devices } from './devices.ts'
-import { FIGURES, type Change, type Coming, type HistoryLine } from './history.ts'
+import { FIGURES, type Change, type Coming, type HistoryGroup, type HistoryLine } from './history.ts'
 
 export function valueWords(value: number | null, unit: Change['unit']): string {
   if (value === null) return 'not known'
@@ -27,6 +27,15 @@ export function changeWords(change: Change): string {
 export const comingWords = ({ path, version }: Coming, isNew: boolean): string =>
   isNew ? `${path.join(' > ')} is new in ${version}` : `${path.join(' > ')} is gone since ${version}`
 
+/** Groups that take more than they may in the newest take, as sentences. */
+export const groupsOverWords = (groups: readonly HistoryGroup[]): string[] =>
+  groups.flatMap(({ group, ms: taken, budgetMs }) => {
+    const last = taken.at(-1)!
+    return budgetMs === null || last <= budgetMs
+      ? []
+      : [`${group || 'markers without a group'}: ${ms(last)} a frame of a budget of ${ms(budgetMs)}`]
+  })
+
 /** One line of a history in a sentence. */
 export function lineSentence({ takes, changes }: HistoryLine): string {
   const versions = new Set(takes.map(({ version }) => version)).size
@@ -43,7 +52,7 @@ export function historyReport(lines: readonly HistoryLine[], markdown = false): 
   if (lines.length === 0) return 'There is no take with frames.'
   return lines
     .map((line) => {
-      const { about, takes, changes, appeared, vanished, figures } = line
+      const { about, takes, changes, appeared, vanished, figures, groups } = line
       const valueOf = (name: string, i: number) => {
         const { unit } = FIGURES[name as keyof typeof FIGURES]
         return valueWords(figures.find((one) => one.name === name)!.values[i]!, unit)
@@ -58,6 +67,7 @@ export function historyReport(lines: readonly HistoryLine[], markdown = false): 
         ...changes.map(changeWords),
         ...appeared.map((one) => comingWords(one, true)),
         ...vanished.map((one) => comingWords(one, false)),
+        ...groupsOverWords(groups),
       ]
       return [
         `${markdown ? '## ' : ''}${about}`,

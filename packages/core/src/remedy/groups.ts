@@ -16,7 +16,7 @@ export interface GroupFigures {
 
 /** Own time of the working markers of the main lane, by group; the dearest first. */
 export function groupFigures(
-  base: Base,
+  base: Pick<Base, 'study' | 'count'>,
   replay: Replay | null,
   budgets: Readonly<Record<string, number>>,
 ): GroupFigures[] {

@@ -3,6 +3,7 @@ import {
   changeWords,
   comingWords,
   FIGURES,
+  groupsOverWords,
   lineSentence,
   valueWords,
   type Change,
@@ -24,11 +25,12 @@ export function reportOfHistory(game: string, lines: readonly HistoryLine[]): Re
 }
 
 function lineBlocks(line: HistoryLine): Block[] {
-  const { about, takes, changes, appeared, vanished, figures, speed } = line
+  const { about, takes, changes, appeared, vanished, figures, speed, groups } = line
   const said = [
     ...changes.map(changeWords),
     ...appeared.map((one) => comingWords(one, true)),
     ...vanished.map((one) => comingWords(one, false)),
+    ...groupsOverWords(groups),
   ]
   const valueOf = (name: 'mean' | 'p95' | 'over', i: number) =>
     valueWords(figures.find((one) => one.name === name)!.values[i]!, FIGURES[name].unit)

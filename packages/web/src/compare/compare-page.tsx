@@ -24,6 +24,7 @@ import { notify } from '../state/notices.ts'
 import { TakeAwayMenu } from '../shell/take-away-menu.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
 import type { Place, SideName } from './comparer.ts'
+import { JoinBand } from './join-band.tsx'
 import { SideStrip } from './side-strip.tsx'
 import { TwoPages } from './two-pages.tsx'
 import { theComparer, useComparison, type ComparisonState } from './use-comparison.ts'
@@ -116,7 +117,6 @@ function Sides({ state }: { state: ComparisonState }) {
   )
 }
 
-const SIDES = ['before', 'after'] as const
 const NONE_LIT = new Uint32Array()
 
 function Told({ state }: { state: ComparisonState }) {
@@ -125,6 +125,16 @@ function Told({ state }: { state: ComparisonState }) {
   const [lit, setLit] = useState<Record<SideName, Uint32Array> | null>(null)
   const budgetMs = 1000 / state.before[0]!.target
   const { speed, paired, seconds } = told
+  const strip = (side: SideName) => (
+    <SideStrip
+      words={side}
+      workNs={state.compared[side]}
+      budgetMs={budgetMs}
+      lit={lit?.[side] ?? NONE_LIT}
+      frame={pair?.[side].at ?? null}
+      onPick={(frame) => void theComparer().pair(side, frame).then(setPair)}
+    />
+  )
   return (
     <div className="h-full overflow-y-auto" data-testid="comparison" data-ms={tookMs}>
       <p className="border-b border-line px-4 py-3 text-[15px]" data-testid="comparison-words">
@@ -135,17 +145,13 @@ function Told({ state }: { state: ComparisonState }) {
           <b className="font-medium">Not alike:</b> {told.alike.differences.join('; ')}.
         </p>
       )}
-      {SIDES.map((side) => (
-        <SideStrip
-          key={side}
-          words={side}
-          workNs={state.compared[side]}
-          budgetMs={budgetMs}
-          lit={lit?.[side] ?? NONE_LIT}
-          frame={pair?.[side].at ?? null}
-          onPick={(frame) => void theComparer().pair(side, frame).then(setPair)}
-        />
-      ))}
+      {strip('before')}
+      <JoinBand
+        joins={state.compared.joins}
+        frames={{ before: state.compared.before.length, after: state.compared.after.length }}
+        pair={pair}
+      />
+      {strip('after')}
       {pair === null ? (
         <p className="px-4 py-1 text-xs text-faint">Choose a frame above to see it beside its counterpart.</p>
       ) : (

@@ -1,6 +1,12 @@
 /** The work behind a comparison, off the page's own thread: takes are read, judged alike, and set against each other. */
 import type { TakeDetail } from '@lapsus/api'
-import { counterpartOf, tellComparison, tellingFrames, type ComparisonTold } from '@lapsus/core/compare'
+import {
+  counterpartOf,
+  sameMoments,
+  tellComparison,
+  tellingFrames,
+  type ComparisonTold,
+} from '@lapsus/core/compare'
 import { frameCount, type Study } from '@lapsus/core/study'
 import { joinedColumns } from '../plan/joined-columns.ts'
 import { readStudy } from '../plan/read-study.ts'
@@ -10,7 +16,15 @@ export interface Compared {
   /** Work of all frames on each side, ns. */
   before: Float64Array
   after: Float64Array
+  joins: Join[]
   tookMs: number
+}
+
+/** Frames of both sides that match, numbered among all frames of each; with the moment that they match by. */
+export interface Join {
+  name: string
+  before: number
+  after: number
 }
 
 export type SideName = 'before' | 'after'
@@ -29,14 +43,15 @@ export class Comparer {
   #paired = false
 
   /** @throws Error with words fit to show */
-  async compare(before: TakeDetail[], after: TakeDetail[], target: number): Promise<Compared> {
-    const sides = { before: await readAll(before, target), after: await readAll(after, target) }
+  async compare(takesBefore: TakeDetail[], takesAfter: TakeDetail[], target: number): Promise<Compared> {
+    const sides = { before: await readAll(takesBefore, target), after: await readAll(takesAfter, target) }
     const startMs = performance.now()
     const told = tellComparison(sides.before, sides.after)
     const tookMs = performance.now() - startMs
     this.#sides = sides
     this.#paired = told.paired
-    return { told, before: workOf(sides.before), after: workOf(sides.after), tookMs }
+    const [before, after] = [workOf(sides.before), workOf(sides.after)]
+    return { told, before, after, joins: joinsOf(sides), tookMs }
   }
 
   /** Frames of each side that tell of a path; numbered among all frames of the side. */
@@ -63,10 +78,23 @@ export class Comparer {
     const take = Math.min(place.take, theirs.length - 1)
     const frame = counterpartOf(own, theirs[take]!, place.frame, this.#paired)
     if (frame < 0) return null
-    const first = theirs.slice(0, take).reduce((sum, study) => sum + frameCount(study), 0)
-    return { [side]: place, [other]: { take, frame, at: first + frame } } as Record<SideName, Place>
+    return { [side]: place, [other]: { take, frame, at: firstOf(theirs, take) + frame } } as Record<SideName, Place>
   }
 }
+
+/** Takes are matched in the order in which they were named. */
+const joinsOf = ({ before, after }: Record<SideName, Study[]>): Join[] =>
+  before.slice(0, after.length).flatMap((study, take) =>
+    sameMoments(study, after[take]!).map(({ name, one, other }) => ({
+      name,
+      before: firstOf(before, take) + one,
+      after: firstOf(after, take) + other,
+    })),
+  )
+
+/** Number of a take's first frame among all of its side. */
+const firstOf = (studies: readonly Study[], take: number): number =>
+  studies.slice(0, take).reduce((sum, study) => sum + frameCount(study), 0)
 
 function placeOf(studies: readonly Study[], at: number): Place | null {
   let first = 0

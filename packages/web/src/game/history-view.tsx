@@ -2,6 +2,7 @@ import {
   changeWords,
   comingWords,
   FIGURES,
+  groupsOverWords,
   lineSentence,
   valueWords,
   type Change,
@@ -17,7 +18,7 @@ import { Select } from '../components/select.tsx'
 import { Table, type TableColumn } from '../components/table.tsx'
 import { Words } from '../components/words.tsx'
 import { HistoryChart } from './history-chart.tsx'
-import { figureKey, pathKey, seriesOf } from './series.ts'
+import { figureKey, groupKey, pathKey, seriesOf } from './series.ts'
 
 /** What a game spent, version by version, and where that changed for good. */
 export function HistoryView({ game }: { game: string }) {
@@ -67,6 +68,7 @@ function Line({ line }: { line: HistoryLine }) {
             ...line.figures
               .filter(({ values }) => values.some((value) => value !== null))
               .map(({ name }) => figureKey(name)),
+            ...line.groups.map(groupKey),
             ...line.paths.map(pathKey),
           ]}
           words={(one) => seriesOf(line, one).words}
@@ -90,12 +92,13 @@ const keyOf = ({ of, name, lane }: Change): string =>
   of === 'path' ? pathKey({ path: name, lane }) : figureKey(name[0] as FigureName)
 
 function Said({ line, choose }: { line: HistoryLine; choose(change: Change): void }) {
-  const { changes, appeared, vanished } = line
+  const { changes, appeared, vanished, groups } = line
+  const over = groupsOverWords(groups)
   const comings = [
     ...appeared.map((one) => comingWords(one, true)),
     ...vanished.map((one) => comingWords(one, false)),
   ]
-  if (changes.length === 0 && comings.length === 0) return null
+  if (changes.length === 0 && comings.length === 0 && over.length === 0) return null
   return (
     <ul className="border-y border-line px-4 py-2" aria-label="What changed for good">
       {changes.map((change) => (
@@ -108,6 +111,11 @@ function Said({ line, choose }: { line: HistoryLine; choose(change: Change): voi
           >
             {changeWords(change)}
           </button>
+        </li>
+      ))}
+      {over.map((words) => (
+        <li key={words} className="text-alarm">
+          {words}
         </li>
       ))}
       {comings.map((words) => (

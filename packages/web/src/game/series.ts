@@ -1,8 +1,9 @@
-/** What a history's picture shows: a figure of whole frames, or a path. */
+/** What a history's picture shows: a figure of whole frames, a group of markers, or a path. */
 import {
   FIGURES,
   type Change,
   type FigureName,
+  type HistoryGroup,
   type HistoryLine,
   type HistoryPath,
 } from '@lapsus/core/history'
@@ -25,7 +26,9 @@ export const figureKey = (name: FigureName): string => `figure ${name}`
 export const pathKey = ({ path, lane }: Pick<HistoryPath, 'path' | 'lane'>): string =>
   `path ${JSON.stringify([lane, ...path])}`
 
-/** @param key of a figure or a path; the mean work where there is none of it */
+export const groupKey = ({ group }: Pick<HistoryGroup, 'group'>): string => `group ${group}`
+
+/** @param key of a figure, a group or a path; the mean work where there is none of it */
 export function seriesOf(line: HistoryLine, key: string): Series {
   const path = line.paths.find((one) => pathKey(one) === key)
   if (path !== undefined) {
@@ -39,6 +42,15 @@ export function seriesOf(line: HistoryLine, key: string): Series {
         ({ of, name, lane }) => of === 'path' && pathKey({ path: name, lane }) === key,
       ),
       budget: null,
+    }
+  }
+  const group = line.groups.find((one) => groupKey(one) === key)
+  if (group !== undefined) {
+    const name = group.group || 'no group'
+    return {
+      ...{ words: `group ${name}`, short: name, unit: 'ms', values: group.ms, changes: [] },
+      about: 'own time of its markers a frame, at equal speed of the machine, on main',
+      budget: group.budgetMs,
     }
   }
   const { name, values } = line.figures.find((one) => figureKey(one.name) === key) ?? line.figures[0]!

@@ -1,8 +1,10 @@
 /** Takes summed up for histories: worked out once, and stored. */
 import { SUMS_VERSION, sumsOf, type HistoryTake, type TakeSums } from '@lapsus/core/history'
+import { isComposite } from '@lapsus/core/composite'
 import type { Conditions } from '@lapsus/core/format'
 import { pack, unpack } from '../../store/compression.ts'
 import type { TakeRow } from '../../store/store.ts'
+import { budgetsByDevice } from '../queries/stored-budgets.ts'
 import { titleOf, startedOf } from '../queries/takes.ts'
 import { wholeTake } from './diagnoses.ts'
 import type { Sources } from './studies.ts'
@@ -17,7 +19,10 @@ interface StoredSums {
 /** The newest count: more points than this no picture shows. */
 const MOST_TAKES = 1_000
 
-/** A game's takes as histories read them; those that are still being recorded, and those without frames, are left out. */
+/**
+ * A game's takes as histories read them; those that are still being recorded, those without frames, and composites,
+ * whose takes are there themselves, are left out.
+ */
 export async function historyTakes(sources: Sources, gameId: number): Promise<HistoryTake[]> {
   const rows = await sources.store.takes.findAll({
     attributes: { exclude: ['miniature', 'figures'] },
@@ -26,8 +31,11 @@ export async function historyTakes(sources: Sources, gameId: number): Promise<Hi
     limit: MOST_TAKES,
   })
   const known = await storedSums(sources, rows)
+  const budgetsFor = await budgetsByDevice(sources.store, gameId)
   const takes: HistoryTake[] = []
   for (const row of rows) {
+    const conditions = JSON.parse(row.conditions) as Conditions
+    if (isComposite(conditions)) continue
     const stored = known.get(row.id)
     const isFresh = stored?.frames === Number(row.frames)
     const sums = isFresh ? stored!.sums : await makeSums(sources, row)
@@ -35,7 +43,8 @@ export async function historyTakes(sources: Sources, gameId: number): Promise<Hi
     takes.push({
       ...{ id: row.id, name: titleOf(row), target: row.target, sums },
       started: startedOf(row).toISOString(),
-      conditions: JSON.parse(row.conditions) as Conditions,
+      conditions,
+      groupBudgets: budgetsFor(conditions.device ?? '').groups,
     })
   }
   return takes

@@ -8,12 +8,19 @@ const deviceOf = (take: TakeRow): string => (JSON.parse(take.conditions) as Cond
 /** Those of the take's device, or of any. */
 export async function budgetsOf(store: Store, take: TakeRow): Promise<BudgetsResponse> {
   const device = deviceOf(take)
-  const rows = await store.budgets.findAll({ where: { gameId: take.gameId, device: [device, ''] } })
-  const found = rows.find((row) => row.device === device) ?? rows[0]
-  return {
-    budgets: { device: found?.device ?? device, groups: found === undefined ? {} : JSON.parse(found.body) },
-    device,
-  }
+  return { budgets: (await budgetsByDevice(store, take.gameId))(device), device }
+}
+
+/** The budgets of each device of a game: its own, or those of any. */
+export async function budgetsByDevice(
+  store: Store,
+  gameId: number,
+): Promise<(device: string) => GroupBudgets> {
+  const rows = await store.budgets.findAll({ where: { gameId }, raw: true })
+  const budgets = new Map(
+    rows.map(({ device, body }) => [device, { device, groups: JSON.parse(body) as GroupBudgets['groups'] }]),
+  )
+  return (device) => budgets.get(device) ?? budgets.get('') ?? { device, groups: {} }
 }
 
 /** No groups: the device has no budgets of its own any more. */

@@ -62,6 +62,7 @@ export async function listTakes(store: Store, filter: TakeFilter = {}): Promise<
   const rows = await store.takes.findAll({
     attributes: { exclude: ['miniature'] },
     where: { [Op.and]: conditions },
+    raw: true,
   })
   return rows
     .sort((a, b) => startedOf(b).getTime() - startedOf(a).getTime())
