@@ -221,7 +221,8 @@ describe('a history', () => {
           { group: '', msPerFrame: speed },
           ...(i < 5 ? [{ group: 'belt', msPerFrame: speed }] : []),
         ]
-        const groupBudgets: Record<string, number> = i < 5 ? { moths: 9 } : { moths: 3.46, constructor: 1, belt: 0 }
+        const groupBudgets: Record<string, number> =
+          i < 5 ? { moths: 9 } : { moths: 3.46, constructor: 1, belt: 0 }
         return { ...take, sums: sums(paths, { groups }), groupBudgets }
       })
     const [line] = historyOf(takes)

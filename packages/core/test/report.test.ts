@@ -172,7 +172,15 @@ describe('reports of more than a take', () => {
             p99Ms: 1,
             overShare: [0, 0, 0, 0, 0],
           },
-          ...{ lateShare: 0, collectionsPer1000: 0, bytesPerFrame: null, heapBytes: null, loads: [], paths, groups: [] },
+          ...{
+            lateShare: 0,
+            collectionsPer1000: 0,
+            bytesPerFrame: null,
+            heapBytes: null,
+            loads: [],
+            paths,
+            groups: [],
+          },
         },
       }
     })

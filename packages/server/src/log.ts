@@ -1,7 +1,7 @@
 /** The server's log: one line an event, never the contents of a record or of a query. */
 import { statSync } from 'node:fs'
 import { basename, dirname } from 'node:path'
-import { pino, type DestinationStream, type Logger } from 'pino'
+import { pino, type DestinationStream, type Logger, type LoggerOptions } from 'pino'
 import { createStream, type RotatingFileStream } from 'rotating-file-stream'
 
 export const MOST_LINE_BYTES = 4_096
@@ -15,15 +15,15 @@ const MOST_STACK = 1_500
 /** Logs to a file that is rotated by size, or to standard output where there is none. */
 export function createLog(level: string, file: string | null): Logger {
   const destination: DestinationStream = file === null ? process.stdout : new LogFile(file)
-  return pino(
-    {
-      level,
-      serializers: { err: errorFields, error: errorFields },
-      hooks: { streamWrite: shortLine },
-    },
-    destination,
-  )
+  return pino(logOptions(level), destination)
 }
+
+/** How lines are written, wherever they go. */
+export const logOptions = (level: string): LoggerOptions => ({
+  level,
+  serializers: { err: errorFields, error: errorFields },
+  hooks: { streamWrite: shortLine },
+})
 
 /** What of an error is logged. Errors of the database carry the command and its values: those stay out. */
 export function errorFields(error: unknown): unknown {

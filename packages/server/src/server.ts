@@ -11,14 +11,13 @@ import { DatabaseHealth } from './store/health.ts'
 import { migrate } from './store/migrate.ts'
 import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
-import { Studies, type Sources } from './serve/answers/studies.ts'
 import { createApp } from './serve/app.ts'
 import { Pool } from './serve/pool/pool.ts'
 import { Guard } from './serve/guard.ts'
 import { acceptStreams } from './serve/upgrade.ts'
-import { closeAbandoned } from './ingest/finish.ts'
+import { abandonedTakes } from './ingest/finish.ts'
 import { takeUpSpooled } from './ingest/spool.ts'
-import { IngestStreams } from './ingest/stream.ts'
+import { IngestStreams } from './ingest/streams.ts'
 import { OtlpStreams } from './ingest/otlp/streams.ts'
 import { applyRetention } from './serve/queries/retention.ts'
 import { purgeDeleted } from './serve/queries/takes.ts'
@@ -45,20 +44,19 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const migrated = await migrate(database)
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
   const store = storeOf(database)
-  const sources: Sources = { store, studies: new Studies(store) }
-  const pool = new Pool(config.databaseUrl)
+  const pool = new Pool(config.databaseUrl, store, log)
   const health = new DatabaseHealth(config.databaseUrl, config.databaseFolder, log)
   health.start()
 
-  const diagnoses = new Diagnoses(sources, log)
+  const diagnoses = new Diagnoses((take) => pool.run('diagnose', { take }), log)
   const noLonger = store.closedTakes.add((takeId) => diagnoses.soon(takeId))
   const access = new Access(store, config.access)
   const guard = new Guard(config)
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
-  const streams = new IngestStreams(store, health, log)
+  const streams = new IngestStreams((ask) => pool.run('record', ask, [ask.port]), health, log)
   const otlp = new OtlpStreams(store, log)
   const http = createServer(
-    createApp({ config, sources, pool, health, guard, access, recordings, otlp, log }).callback(),
+    createApp({ config, store, pool, health, guard, access, recordings, otlp, log }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -72,8 +70,10 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
 
   const sweeps = [
     regularly(SWEEP_EVERY_MS, health, async () => {
-      const takes = await closeAbandoned(store)
-      if (takes.length > 0) log.info({ takes }, 'games vanished; takes closed as cut short')
+      for (const { take, state } of await abandonedTakes(store)) {
+        await pool.run('close', { take, state })
+        if (state === 'cut-short') log.info({ take }, 'a game vanished; its take is closed as cut short')
+      }
     }),
     regularly(RETENTION_EVERY_MS, health, () => tidy(store, config, log)),
   ]
@@ -99,9 +99,9 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
         http.closeIdleConnections()
         setTimeout(() => http.closeAllConnections(), CLOSE_PATIENCE_MS).unref()
       })
-      await pool.stop()
       noLonger()
       await diagnoses.stop()
+      await pool.stop()
       await health.stop()
       await database.close()
       log.info('stopped')

@@ -36,7 +36,10 @@ describe('a game as a whole', () => {
   })
 
   it('has groups with the budgets of the device, and no composites beside what they are made of', async () => {
-    const response = await send('PUT', '/api/takes/history-0/budgets', { device: 'desk', groups: { '': 0.5 } })
+    const response = await send('PUT', '/api/takes/history-0/budgets', {
+      device: 'desk',
+      groups: { '': 0.5 },
+    })
     expect(response.status).to.equal(200)
     await server.store.takes.update(
       { conditions: JSON.stringify({ device: 'handset', more: { 'composite of': 'a, b' } }) },

@@ -3,13 +3,20 @@ import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import type { Miniatures, TakeDetail } from '@lapsus/api'
 import type { RunningServer } from '../src/index.ts'
-import { ABANDONED_AFTER_MS, closeAbandoned, touchTake } from '../src/ingest/finish.ts'
+import { ABANDONED_AFTER_MS, abandonedTakes, finishTake, touchTake } from '../src/ingest/finish.ts'
 import { purgeDeleted } from '../src/serve/queries/takes.ts'
 import { chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { getJson, TestGame, testServer } from './support.ts'
 
 const DAY_MS = 24 * 3600 * 1000
 const ago = (ms: number) => new Date(Date.now() - ms)
+
+/** As the server does every few seconds. */
+async function closeAbandoned({ store }: RunningServer): Promise<string[]> {
+  const found = await abandonedTakes(store)
+  for (const { take, state } of found) await finishTake(store, take, state)
+  return found.map(({ take }) => take)
+}
 
 describe('takes over time', () => {
   let server: RunningServer
@@ -31,13 +38,13 @@ describe('takes over time', () => {
   it('are closed as cut short, with figures, when their game vanished', async () => {
     const game = await unfinished('vanished-take')
     game.vanish()
-    expect(await closeAbandoned(server.store)).to.deep.equal([])
+    expect(await closeAbandoned(server)).to.deep.equal([])
     expect(await detail('vanished-take')).to.include({ state: 'recording', figures: null })
     await server.store.takes.update(
       { touchedAt: ago(ABANDONED_AFTER_MS + 1_000) },
       { where: { id: 'vanished-take' } },
     )
-    expect(await closeAbandoned(server.store)).to.deep.equal(['vanished-take'])
+    expect(await closeAbandoned(server)).to.deep.equal(['vanished-take'])
     const closed = await detail('vanished-take')
     expect(closed.state).to.equal('cut-short')
     expect(closed.figures!.work.worst).to.equal(5)
@@ -53,7 +60,7 @@ describe('takes over time', () => {
     )
     // What an open stream does every few seconds.
     await touchTake(server.store, 'paused-take')
-    expect(await closeAbandoned(server.store)).to.deep.equal([])
+    expect(await closeAbandoned(server)).to.deep.equal([])
     game.vanish()
   })
 
@@ -64,7 +71,7 @@ describe('takes over time', () => {
       { touchedAt: ago(ABANDONED_AFTER_MS + 1_000) },
       { where: { id: 'returned-take' } },
     )
-    await closeAbandoned(server.store)
+    await closeAbandoned(server)
     const again = await TestGame.connect(server)
     again.send(takeRecord({ take: 'returned-take' }))
     await again.untilAcknowledged(2)

@@ -87,7 +87,10 @@ export function sumsOf(study: Study): TakeSums | null {
     heapBytes: mostOnHeap(study),
     loads: loadsOf(study),
     paths: pathsOf(study, count),
-    groups: groupFigures({ study, count }, null, {}).map(({ group, meanMs }) => ({ group, msPerFrame: meanMs })),
+    groups: groupFigures({ study, count }, null, {}).map(({ group, meanMs }) => ({
+      group,
+      msPerFrame: meanMs,
+    })),
   }
 }
 

@@ -190,9 +190,7 @@ export function recordedSelf({ study }: Base, path: number, frame: number): numb
   return course.frame[cell] === frame ? course.selfNs[cell]! : 0
 }
 
-export function addRecordedSelf(
-  { study }: Pick<Base, 'study'>,
-  path: number, target: Float64Array): void {
+export function addRecordedSelf({ study }: Pick<Base, 'study'>, path: number, target: Float64Array): void {
   const course = study.courses.get(path)
   if (course === undefined) return
   const { frame, selfNs } = course

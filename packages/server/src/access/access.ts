@@ -2,7 +2,7 @@
 import { createHash, randomBytes, timingSafeEqual } from 'node:crypto'
 import { Op } from 'sequelize'
 import { EVERY_GAME, type AccessConfig } from '../config.ts'
-import type { AllowedGame } from '../ingest/stream.ts'
+import type { AllowedGame } from '../ingest/streams.ts'
 import { ProblemError } from '../problem-error.ts'
 import type { Store } from '../store/store.ts'
 

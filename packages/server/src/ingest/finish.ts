@@ -31,18 +31,19 @@ export async function touchTake(store: Store, takeId: string): Promise<void> {
   await store.takes.update({ touchedAt: new Date() }, { where: { id: takeId, state: 'recording' } })
 }
 
-/** Closes, as cut short, every take whose game vanished. */
-export async function closeAbandoned(store: Store): Promise<string[]> {
-  const abandoned = await store.takes.findAll({
+/** Takes that nobody will close any more, with the state in which to. */
+export async function abandonedTakes(store: Store): Promise<{ take: string; state: TakeState }[]> {
+  const vanished = await store.takes.findAll({
     attributes: ['id'],
     where: { state: 'recording', touchedAt: { [Op.lt]: new Date(Date.now() - ABANDONED_AFTER_MS) } },
   })
-  for (const { id } of abandoned) await finishTake(store, id, 'cut-short')
   // A server that ended between the take's last commit and its closing.
   const unfinished = await store.takes.findAll({
     attributes: ['id'],
     where: { state: 'complete', figures: null, frames: { [Op.gt]: 0 } },
   })
-  for (const { id } of unfinished) await finishTake(store, id, 'complete')
-  return abandoned.map(({ id }) => id)
+  return [
+    ...vanished.map(({ id }) => ({ take: id, state: 'cut-short' as const })),
+    ...unfinished.map(({ id }) => ({ take: id, state: 'complete' as const })),
+  ]
 }

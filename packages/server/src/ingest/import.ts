@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { PassThrough, pipeline, Readable } from 'node:stream'
+import { pipeline, Readable } from 'node:stream'
 import { createGunzip, constants } from 'node:zlib'
 import type { ImportResult } from '@lapsus/api'
 import { AnySource, type TakeSource } from '@lapsus/core/exchange'
@@ -25,7 +25,7 @@ export interface ImportOptions {
  */
 export async function importTakes(
   store: Store,
-  file: Readable,
+  file: AsyncIterable<Buffer>,
   { frameMarker, game = 'Imported' }: ImportOptions = {},
 ): Promise<ImportResult[]> {
   const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
@@ -96,9 +96,9 @@ class TakesIn {
   }
 }
 
-async function readInto(takes: TakesIn, source: TakeSource, file: Readable): Promise<void> {
+async function readInto(takes: TakesIn, source: TakeSource, file: AsyncIterable<Buffer>): Promise<void> {
   let bytes = 0
-  for await (const piece of await unzipped(apart(file))) {
+  for await (const piece of await unzipped(file)) {
     bytes += piece.length
     if (bytes > MOST_BYTES)
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
@@ -129,23 +129,9 @@ async function storeFrom(
 
 const isBadGzip = (error: unknown) => String((error as { code?: unknown }).code).startsWith('Z_')
 
-/**
- * The file through a stream of its own: whoever stops reading ends that one, and the request behind it, whose
- * connection still has to carry the answer, lives on.
- */
-function apart(file: Readable): Readable {
-  const through = file.pipe(new PassThrough())
-  file.once('error', (error) => through.destroy(error))
-  file.once('close', () => {
-    if (!file.readableEnded)
-      through.destroy(Object.assign(new Error('the client hung up'), { code: 'ECONNABORTED' }))
-  })
-  return through
-}
-
 /** The file's bytes, unpacked if they are gzip. One that is cut gives what there is. */
-async function unzipped(file: Readable): Promise<AsyncIterable<Buffer>> {
-  const pieces = file[Symbol.asyncIterator]() as AsyncIterator<Buffer>
+async function unzipped(file: AsyncIterable<Buffer>): Promise<AsyncIterable<Buffer>> {
+  const pieces = file[Symbol.asyncIterator]()
   const first = await pieces.next()
   async function* whole(): AsyncGenerator<Buffer> {
     if (first.done === true) return

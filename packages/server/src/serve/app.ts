@@ -7,6 +7,7 @@ import type { Access } from '../access/access.ts'
 import { signedIn } from './signed-in.ts'
 import type { ServerConfig } from '../config.ts'
 import type { DatabaseHealth } from '../store/health.ts'
+import type { Store } from '../store/store.ts'
 import type { OtlpStreams } from '../ingest/otlp/streams.ts'
 import { databaseAway, ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
@@ -27,12 +28,11 @@ import { reportRoutes } from './routes/report-routes.ts'
 import { sessionRoutes } from './routes/session-routes.ts'
 import { storageRoutes } from './routes/storage-routes.ts'
 import { takeRoutes } from './routes/take-routes.ts'
-import type { Sources } from './answers/studies.ts'
 import type { Pool } from './pool/pool.ts'
 
 export interface AppParts {
   config: ServerConfig
-  sources: Sources
+  store: Store
   pool: Pool
   health: DatabaseHealth
   guard: Guard
@@ -46,7 +46,7 @@ const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
 
 export function createApp({
   config,
-  sources,
+  store,
   pool,
   health,
   guard,
@@ -88,16 +88,16 @@ export function createApp({
 
   for (const router of [
     sessionRoutes(access),
-    takeRoutes(sources.store),
-    fileRoutes(sources.store),
-    liveRoutes(sources.store, recordings),
-    questionRoutes(sources),
-    compareRoutes(sources.store, pool),
-    gameRoutes(sources.store, pool),
-    reportRoutes(sources.store, pool),
-    planRoutes(sources.store),
+    takeRoutes(store),
+    fileRoutes(store, pool),
+    liveRoutes(store, recordings),
+    questionRoutes(store, pool),
+    compareRoutes(store, pool),
+    gameRoutes(store, pool),
+    reportRoutes(store, pool),
+    planRoutes(store),
     recordingRoutes(recordings),
-    storageRoutes(sources.store, config.retention),
+    storageRoutes(store, config.retention),
     otlpRoutes(otlp),
   ] satisfies Router[]) {
     app.use(router.routes())

@@ -1,9 +1,7 @@
-/** A question at the server's edge: what a request may say of it, and what the store adds to its answer. */
-import type { Question, Told, Shape } from '@lapsus/core/questions'
+/** A question at the server's edge: what a request may say of it. */
+import type { Question, Shape } from '@lapsus/core/questions'
 import { Type } from 'class-transformer'
 import { IsIn, IsInt, IsNumber, IsOptional, Max, Min } from 'class-validator'
-import type { TakeRow } from '../store/store.ts'
-import type { Sources, StudyQuery } from './answers/studies.ts'
 
 export const MOST_FRAME = 2 ** 31 - 1
 
@@ -19,8 +17,6 @@ export interface Edge<A extends Shape = Shape, T extends Shape = Shape> {
   question: Question<A, T>
   /** What a request may say, checked with class-validator. */
   params: new () => object
-  /** Answers otherwise than from the take alone. */
-  answer?(sources: Sources, row: TakeRow, query: StudyQuery, asked: Told<A>): Promise<object>
 }
 
 /** For defining one: keeps the types together. */

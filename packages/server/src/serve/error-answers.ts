@@ -56,7 +56,8 @@ async function swallowRest(request: IncomingMessage): Promise<boolean> {
   return request.complete
 }
 
-function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | undefined } {
+/** What whoever asked is told of a failure. */
+export function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | undefined } {
   if (error instanceof ProblemError) {
     const { status, message, field, retryAfterS } = error
     return { problem: problem(status, message, field), retryAfterS }

@@ -5,7 +5,7 @@ import { INGEST_PATH, INGEST_PROTOCOL, LIMITS } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { WebSocketServer } from 'ws'
 import type { Access } from '../access/access.ts'
-import type { IngestStreams } from '../ingest/stream.ts'
+import type { IngestStreams } from '../ingest/streams.ts'
 import type { Guard } from './guard.ts'
 import { SECURITY_HEADERS } from './headers.ts'
 

@@ -78,7 +78,10 @@ export class Comparer {
     const take = Math.min(place.take, theirs.length - 1)
     const frame = counterpartOf(own, theirs[take]!, place.frame, this.#paired)
     if (frame < 0) return null
-    return { [side]: place, [other]: { take, frame, at: firstOf(theirs, take) + frame } } as Record<SideName, Place>
+    return { [side]: place, [other]: { take, frame, at: firstOf(theirs, take) + frame } } as Record<
+      SideName,
+      Place
+    >
   }
 }
 

@@ -2,6 +2,7 @@
 import { answer, type Answer } from '@lapsus/core/questions'
 import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
 import type { Logger } from 'pino'
+import { ProblemError } from '../../problem-error.ts'
 import { pack, unpack } from '../../store/compression.ts'
 import type { TakeRow } from '../../store/store.ts'
 import { sourceOf } from './stored-source.ts'
@@ -43,13 +44,13 @@ export const wholeTake = ({ target }: TakeRow): StudyQuery => ({
 
 /** Takes that have ended and are waiting for their diagnosis, one after the other. */
 export class Diagnoses {
-  readonly #sources: Sources
+  readonly #diagnose: (take: string) => Promise<void>
   readonly #log: Logger
   #tail: Promise<void> = Promise.resolve()
   #stopped = false
 
-  constructor(sources: Sources, log: Logger) {
-    this.#sources = sources
+  constructor(diagnose: (take: string) => Promise<void>, log: Logger) {
+    this.#diagnose = diagnose
     this.#log = log
   }
 
@@ -57,9 +58,10 @@ export class Diagnoses {
     this.#tail = this.#tail.then(async () => {
       if (this.#stopped) return
       try {
-        const row = await this.#sources.store.takes.findByPk(takeId)
-        if (row !== null && row.deletedAt === null) await diagnosisOf(this.#sources, row, wholeTake(row))
+        await this.#diagnose(takeId)
       } catch (error) {
+        // One that was deleted meanwhile needs none.
+        if (error instanceof ProblemError && error.status === 404) return
         // It is worked out anew when somebody asks.
         this.#log.error(error, `take ${takeId} could not be diagnosed`)
       }

@@ -17,7 +17,7 @@ import { sourceOf } from '../answers/stored-source.ts'
 import type { Sources } from '../answers/studies.ts'
 import { historyTakes } from '../answers/take-sums.ts'
 import { startedOf } from '../queries/takes.ts'
-import { partsOf, refusing, rowOf, type Refused } from './named-takes.ts'
+import { partsOf, refusing, rowOf } from './named-takes.ts'
 
 export type ReportAsk =
   | { of: 'take'; take: string }
@@ -25,7 +25,7 @@ export type ReportAsk =
   | { of: 'plan'; take: string; plan: Plan; proof: ProofPlace[] }
   | { of: 'history'; game: number; name: string }
 
-export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Report | Refused> {
+export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Report> {
   switch (ask.of) {
     case 'take': {
       const row = await rowOf(sources, ask.take)
@@ -41,7 +41,7 @@ export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Repo
       const [before] = await titled(sources, [ask.take])
       const { study, title } = before!
       const parts = await partsOf(sources, ask.proof, study.target)
-      return 'refused' in parts ? parts : refusing(() => reportOfPlan(baseOf(study), ask.plan, title, parts))
+      return refusing(() => reportOfPlan(baseOf(study), ask.plan, title, parts))
     }
     case 'history':
       return reportOfHistory(ask.name, historyOf(await historyTakes(sources, ask.game)))

@@ -3,19 +3,18 @@ import { studyOfVariant, type ProofPlace } from '@lapsus/core/compare'
 import { NotSameRun } from '@lapsus/core/composite'
 import type { NamedStudy } from '@lapsus/core/gate'
 import type { Study } from '@lapsus/core/study'
+import { ProblemError } from '../../problem-error.ts'
 import type { TakeRow } from '../../store/store.ts'
 import { wholeTake } from '../answers/diagnoses.ts'
 import type { Sources } from '../answers/studies.ts'
 import { findTake, titleOf } from '../queries/takes.ts'
 
 /** What was asked cannot be done, for a reason that whoever asked has to hear. */
-export interface Refused {
-  refused: string
-}
+export const refused = (reason: string) => new ProblemError(422, reason)
 
 export async function rowOf({ store }: Sources, id: string): Promise<TakeRow> {
   const row = await findTake(store, id)
-  if (row === null) throw new Error(`take ${id} is gone`)
+  if (row === null) throw new ProblemError(404, `take ${id} is gone`, 'take')
   return row
 }
 
@@ -28,11 +27,11 @@ export async function named(sources: Sources, ids: readonly string[]): Promise<N
   return found
 }
 
-export function refusing<T extends object>(work: () => T): T | Refused {
+export function refusing<T>(work: () => T): T {
   try {
     return work()
   } catch (error) {
-    if (error instanceof RangeError || error instanceof NotSameRun) return { refused: error.message }
+    if (error instanceof RangeError || error instanceof NotSameRun) throw refused(error.message)
     throw error
   }
 }
@@ -42,13 +41,13 @@ export async function partsOf(
   sources: Sources,
   proof: readonly ProofPlace[],
   target: number,
-): Promise<Study[] | Refused> {
+): Promise<Study[]> {
   const parts: Study[] = []
   for (const { take, variant } of proof) {
     const [found] = await named(sources, [take])
     const { name, study } = found!
     const part = variant === null ? study : studyOfVariant(study, variant)
-    if (part === null) return { refused: `${name} has no variant ${variant}` }
+    if (part === null) throw refused(`${name} has no variant ${variant}`)
     parts.push({ ...part, target })
   }
   return parts

@@ -1,18 +1,19 @@
-/** Threads for long work, so that no request keeps the others waiting. */
-import { availableParallelism } from 'node:os'
+/** Threads for all that takes long, so that no request keeps the others waiting. */
 import { fileURLToPath } from 'node:url'
+import type { MessagePort } from 'node:worker_threads'
+import { pino, type Logger } from 'pino'
 import Piscina from 'piscina'
 import { ProblemError } from '../../problem-error.ts'
-import type { WorkerSettings } from './pool-worker.ts'
-import type { Refused } from './named-takes.ts'
+import type { Store } from '../../store/store.ts'
+import { KIND_OF, KINDS, type KindName } from './kinds.ts'
+import type { Failed, FromThread, WorkerSettings } from './pool-worker.ts'
 import type { Asks, TaskName, Tells } from './tasks.ts'
 
 /** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
 const IDLE_MS = 60_000
-/** Of tasks that wait; more are refused. */
-const MOST_WAITING = 32
-/** Of one thread: two ten-minute takes at once. */
-const THREAD_MB = 2_048
+/** Of tasks of one kind that wait; more are refused. */
+const MOST_WAITING = 64
+const AGAIN_S = 5
 
 /** As it is built: threads have no TypeScript loader. */
 const WORKER = fileURLToPath(
@@ -23,33 +24,93 @@ const WORKER = fileURLToPath(
 )
 
 export class Pool {
-  readonly #threads: Piscina
+  readonly #databaseUrl: string
+  readonly #store: Store
+  readonly #log: Logger
+  readonly #threads: Record<KindName, Piscina>
 
-  constructor(databaseUrl: string) {
-    this.#threads = new Piscina({
+  /** @param store told of takes that a thread has closed */
+  constructor(databaseUrl: string, store: Store, log: Logger) {
+    this.#databaseUrl = databaseUrl
+    this.#store = store
+    this.#log = log
+    const names = Object.keys(KINDS) as KindName[]
+    const begun = names.map((name) => [name, this.#begin(name)])
+    this.#threads = Object.fromEntries(begun) as Record<KindName, Piscina>
+  }
+
+  #begin(name: KindName): Piscina {
+    const { threads, atOnce, heapMb } = KINDS[name]
+    const pool = new Piscina({
       filename: WORKER,
-      workerData: { databaseUrl } satisfies WorkerSettings,
+      workerData: {
+        databaseUrl: this.#databaseUrl,
+        logLevel: this.#log.level,
+      } satisfies WorkerSettings,
       minThreads: 0,
-      maxThreads: Math.max(1, availableParallelism() - 1),
+      maxThreads: threads,
+      concurrentTasksPerWorker: atOnce,
       maxQueue: MOST_WAITING,
       idleTimeout: IDLE_MS,
-      resourceLimits: { maxOldGenerationSizeMb: THREAD_MB },
+      // Waiting for tasks with Atomics would stop timers and connections of the thread meanwhile.
+      atomics: 'disabled',
+      resourceLimits: { maxOldGenerationSizeMb: heapMb },
+      // Another thread before a second task on one that is busy.
+      loadBalancer: (_task, workers) => {
+        const [least] = [...workers].sort((a, b) => a.currentUsage - b.currentUsage)
+        if (least === undefined || least.currentUsage >= atOnce) return null
+        return least.currentUsage > 0 && workers.length < threads ? null : least
+      },
     })
+    pool.on('message', (message: FromThread) => this.#hear(message))
+    pool.on('error', (error: Error) => this.#log.error({ err: error }, 'a thread could not begin'))
+    return pool
+  }
+
+  #hear(message: FromThread): void {
+    if ('closedTake' in message) {
+      this.#store.closedTakes.tell(message.closedTake)
+      return
+    }
+    const { level, time: _, msg, pid: _pid, hostname: _host, ...fields } = JSON.parse(message.line)
+    this.#log[pino.levels.labels[level] as 'info'](fields, msg)
   }
 
   /**
    * Goes on though whoever asked may hang up: one that has closed its half of the connection still waits for the answer.
-   * @throws ProblemError 422 for what cannot be done, 503 where too much is waiting
+   * @param ports handed over with what is asked
+   * @throws ProblemError for what cannot be done, 503 where too much is waiting or the thread has died
    */
-  async run<N extends TaskName>(name: N, ask: Asks[N]): Promise<Tells[N]> {
-    if (this.#threads.queueSize >= MOST_WAITING)
-      throw new ProblemError(503, 'too much long work is waiting; ask again soon', undefined, 5)
-    const told = (await this.#threads.run({ name, ask })) as Tells[N] | Refused
-    if (typeof told === 'object' && 'refused' in told) throw new ProblemError(422, told.refused)
-    return told
+  async run<N extends TaskName>(name: N, ask: Asks[N], ports: MessagePort[] = []): Promise<Tells[N]> {
+    const threads = this.#threads[KIND_OF[name]]
+    if (threads.queueSize >= MOST_WAITING)
+      throw new ProblemError(503, 'too much long work is waiting; ask again soon', undefined, AGAIN_S)
+    const run = () =>
+      threads.run({ name, ask }, { transferList: ports }) as Promise<{ told: Tells[N] } | Failed>
+    const result = await run().catch((error: Error & { code?: unknown }) => {
+      if (error.code === 'ERR_WORKER_OUT_OF_MEMORY') {
+        const { heapMb } = KINDS[KIND_OF[name]]
+        throw new ProblemError(422, `this takes more memory than a thread of the server has: ${heapMb} MB`)
+      }
+      this.#log.error({ err: error, task: name }, 'a thread died')
+      // What came through a port is gone with it; all else is done again.
+      if (ports.length === 0) return run()
+      throw new ProblemError(503, 'the server lost the thread that did this', undefined, AGAIN_S)
+    })
+    if ('failed' in result) {
+      const { status, message, field, retryAfterS } = result.failed
+      throw new ProblemError(status, message, field, retryAfterS)
+    }
+    return result.told
   }
 
-  stop(): Promise<void> {
-    return this.#threads.destroy()
+  /** Tasks that wait for a thread, by kind. */
+  get waiting(): Record<KindName, number> {
+    const sizes = Object.entries(this.#threads).map(([name, { queueSize }]) => [name, queueSize])
+    return Object.fromEntries(sizes) as Record<KindName, number>
+  }
+
+  async stop(): Promise<void> {
+    await Promise.all(Object.values(this.#threads).map((threads) => threads.destroy()))
   }
 }

@@ -1,4 +1,6 @@
 /** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
+import type { MessagePort } from 'node:worker_threads'
+import type { ImportResult, TakeState } from '@lapsus/api'
 import {
   provePlan,
   tellComparison,
@@ -7,6 +9,7 @@ import {
   type ProofTold,
 } from '@lapsus/core/compare'
 import { CompositeWriter } from '@lapsus/core/composite'
+import type { ExportFormat } from '@lapsus/core/exchange'
 import {
   budgetOfTake,
   budgetToJson,
@@ -19,17 +22,41 @@ import { devicesOf, historyOf, type Devices, type HistoryLine } from '@lapsus/co
 import { baseOf, type Plan } from '@lapsus/core/remedy'
 import { writeReport, type ReportFormat } from '@lapsus/core/report'
 import type { Study } from '@lapsus/core/study'
+import type { Logger } from 'pino'
 import { keepComposite } from '../../ingest/composite.ts'
+import { finishTake } from '../../ingest/finish.ts'
+import { importTakes, type ImportOptions } from '../../ingest/import.ts'
+import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
+import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
+import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
+import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
+import { filePieces } from '../answers/files.ts'
+import { answerQuestion, type QuestionAsk } from '../answers/questions.ts'
 import type { Sources } from '../answers/studies.ts'
 import { historyTakes } from '../answers/take-sums.ts'
 import { makeReport, type ReportAsk } from './make-report.ts'
-import { named, partsOf, refusing, rowOf, type Refused } from './named-takes.ts'
+import { named, partsOf, refused, refusing, rowOf } from './named-takes.ts'
 
-/** Identities of takes that are there. */
+/** What a thread has. */
+export interface ThreadParts extends Sources {
+  log: Logger
+}
+
+/** Takes are named by their identities. */
 export interface Asks {
+  record: RecordingAsk
+  /** The file comes through the port. */
+  import: ImportOptions & { port: MessagePort }
+  /** One file of all takes, through the port. */
+  export: { takes: string[]; format: ExportFormat; port: MessagePort }
+  excerpt: { take: string; from: number; to: number; name: string }
+  composite: { takes: string[]; name: string }
+  ask: QuestionAsk
+  /** Works out and stores what is wrong with a take that has ended. */
+  diagnose: { take: string }
+  close: { take: string; state: TakeState }
   compare: { before: string[]; after: string[]; target: number | null }
   check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
-  composite: { takes: string[]; name: string }
   budget: { take: string }
   /** Number of the game. */
   history: { game: number }
@@ -39,10 +66,18 @@ export interface Asks {
   proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
 export interface Tells {
+  record: void
+  import: ImportResult[]
+  export: void
+  /** Identity of the new take. */
+  excerpt: string
+  composite: string
+  /** As it travels. */
+  ask: Uint8Array<ArrayBuffer>
+  diagnose: void
+  close: void
   compare: ComparisonTold
   check: Checked
-  /** Identity of the new take. */
-  composite: string
   proof: ProofTold
   /** As a budget file has it. */
   budget: object
@@ -52,7 +87,34 @@ export interface Tells {
 }
 export type TaskName = keyof Asks
 
-export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promise<Tells[N] | Refused> } = {
+export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Promise<Tells[N]> } = {
+  record: ({ store, log }, ask) => keepRecording(store, log, ask),
+
+  import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port), options),
+
+  async export(parts, { takes, format, port }) {
+    const rows = []
+    for (const take of takes) rows.push(await rowOf(parts, take))
+    await sendPieces(port, filePieces(parts.store, rows, format))
+  },
+
+  excerpt: async (parts, { take, ...excerpt }) => keepExcerpt(parts.store, await rowOf(parts, take), excerpt),
+
+  async composite(parts, { takes, name }) {
+    const layers = await named(parts, takes)
+    const writer = refusing(() => new CompositeWriter(layers))
+    return keepComposite(parts.store, await rowOf(parts, takes[0]!), writer, name)
+  },
+
+  ask: async (parts, ask) => answerQuestion(parts, await rowOf(parts, ask.take), ask),
+
+  async diagnose(parts, { take }) {
+    const row = await rowOf(parts, take)
+    await diagnosisOf(parts, row, wholeTake(row))
+  },
+
+  close: ({ store }, { take, state }) => finishTake(store, take, state),
+
   async compare(sources, { before, after, target }) {
     const [one, other] = [await named(sources, before), await named(sources, after)]
     const judged = target ?? one[0]!.study.target
@@ -69,7 +131,6 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
   async proof(sources, { take, plan, proof }) {
     const [before] = await named(sources, [take])
     const parts = await partsOf(sources, proof, before!.study.target)
-    if ('refused' in parts) return parts
     return refusing(() => provePlan(baseOf(before!.study), plan, parts))
   },
 
@@ -80,20 +141,9 @@ export const TASKS: { [N in TaskName]: (sources: Sources, ask: Asks[N]) => Promi
   async budget(sources, { take }) {
     const [found] = await named(sources, [take])
     const budget = budgetOfTake(found!.study)
-    return budget.limits.length === 0
-      ? { refused: 'the take has no frames to make a budget of' }
-      : budgetToJson(budget)
+    if (budget.limits.length === 0) throw refused('the take has no frames to make a budget of')
+    return budgetToJson(budget)
   },
 
-  async report(sources, ask) {
-    const made = await makeReport(sources, ask)
-    return 'refused' in made ? made : writeReport(made, ask.format)
-  },
-
-  async composite(sources, { takes, name }) {
-    const layers = await named(sources, takes)
-    const writer = refusing(() => new CompositeWriter(layers))
-    if ('refused' in writer) return writer
-    return keepComposite(sources.store, await rowOf(sources, takes[0]!), writer, name)
-  },
+  report: async (sources, ask) => writeReport(await makeReport(sources, ask), ask.format),
 }

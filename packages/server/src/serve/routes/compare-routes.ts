@@ -50,7 +50,6 @@ export function compareRoutes(store: Store, pool: Pool): Router {
     if (new Set(rows.map(({ gameId }) => gameId)).size > 1)
       throw new ProblemError(422, 'these are takes of different games', 'takes')
     const id = await pool.run('composite', { takes, name })
-    store.closedTakes.tell(id)
     context.body = await takeSummary(store, (await findTake(store, id))!)
     context.status = 201
   })

@@ -1,14 +1,14 @@
-import { Readable } from 'node:stream'
+import { PassThrough, Readable } from 'node:stream'
+import { MessageChannel } from 'node:worker_threads'
 import Router from '@koa/router'
-import { exporter, type ExportFormat } from '@lapsus/core/exchange'
+import type { ExportFormat } from '@lapsus/core/exchange'
 import { plural } from '@lapsus/core/words'
-import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
-import { importTakes } from '../../ingest/import.ts'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
 import { frameBytes } from '../../store/frames.ts'
-import { takeRecords } from '../../store/records.ts'
-import type { Store, TakeRow } from '../../store/store.ts'
+import type { Store } from '../../store/store.ts'
+import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
+import type { Pool } from '../pool/pool.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
 import { ArchiveQuery, ExcerptBody, FileQuery, ImportQuery, parseRequest, RecordParams } from '../requests.ts'
 import { takeOf, takesOf } from '../take-of.ts'
@@ -24,12 +24,14 @@ const FILE_TYPES: Record<ExportFormat, { extension: string; type: string }> = {
 }
 
 /** Takes as files, whole or in part, in and out. */
-export function fileRoutes(store: Store): Router {
+export function fileRoutes(store: Store, pool: Pool): Router {
   const router = new Router({ prefix: '/api' })
 
   router.post('/imports', async (context) => {
     const options = await parseRequest(ImportQuery, { ...context.query })
-    const [first, ...others] = await importTakes(store, context.req, options)
+    const { port1, port2 } = new MessageChannel()
+    void sendPieces(port1, apart(context.req))
+    const [first, ...others] = await pool.run('import', { ...options, port: port2 }, [port2])
     context.body = { ...first!, others }
     context.status = 201
   })
@@ -39,7 +41,7 @@ export function fileRoutes(store: Store): Router {
     const { format } = await parseRequest(FileQuery, { ...context.query })
     context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
     context.type = FILE_TYPES[format].type
-    context.body = Readable.from(pieces(store, row, format), { objectMode: false })
+    context.body = await exported(pool, [row.id], format)
   })
 
   router.get('/archives', async (context) => {
@@ -49,7 +51,11 @@ export function fileRoutes(store: Store): Router {
       `lapsus-${plural(rows.length, 'take').replace(' ', '-')}.${FILE_TYPES[format].extension}`,
     )
     context.type = FILE_TYPES[format].type
-    context.body = Readable.from(oneAfterAnother(store, rows, format), { objectMode: false })
+    context.body = await exported(
+      pool,
+      rows.map(({ id }) => id),
+      format,
+    )
   })
 
   router.get('/takes/:take/frames', async (context) => {
@@ -74,7 +80,7 @@ export function fileRoutes(store: Store): Router {
     if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
       throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
     }
-    const id = await keepExcerpt(store, row, excerpt)
+    const id = await pool.run('excerpt', { take: row.id, ...excerpt })
     context.body = await takeSummary(store, (await findTake(store, id))!)
     context.status = 201
   })
@@ -82,23 +88,32 @@ export function fileRoutes(store: Store): Router {
   return router
 }
 
-async function* oneAfterAnother(
-  store: Store,
-  rows: readonly TakeRow[],
-  format: ExportFormat,
-): AsyncGenerator<Uint8Array | string> {
-  for (const row of rows) yield* pieces(store, row, format)
+/** A file as a thread makes it. Resolves with its first piece: what fails before that is still answered in words. */
+async function exported(pool: Pool, takes: string[], format: ExportFormat): Promise<Readable> {
+  const { port1, port2 } = new MessageChannel()
+  const made = pool.run('export', { takes, format, port: port2 }, [port2])
+  // What fails later ends the file where it is.
+  made.catch(() => port1.close())
+  const pieces = piecesFrom(port1)
+  const first = await Promise.race([pieces.next(), made.then(() => pieces.next())])
+  async function* whole(): AsyncGenerator<Buffer> {
+    if (first.done === true) return
+    yield first.value
+    yield* pieces
+  }
+  return Readable.from(whole(), { objectMode: false })
 }
 
-/** A stored take in one of the formats, piece by piece. */
-async function* pieces(
-  store: Store,
-  row: TakeRow,
-  format: ExportFormat,
-): AsyncGenerator<Uint8Array | string> {
-  const write = exporter(format)
-  for await (const record of takeRecords(store, row)) {
-    const piece = write(record)
-    if (piece.length > 0) yield piece
-  }
+/**
+ * The request through a stream of its own: whoever stops reading ends that one, and the request behind it, whose
+ * connection still has to carry the answer, lives on.
+ */
+function apart(request: Readable): Readable {
+  const through = request.pipe(new PassThrough())
+  request.once('error', (error) => through.destroy(error))
+  request.once('close', () => {
+    if (!request.readableEnded)
+      through.destroy(Object.assign(new Error('the client hung up'), { code: 'ECONNABORTED' }))
+  })
+  return through
 }

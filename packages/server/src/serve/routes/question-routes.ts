@@ -1,47 +1,31 @@
 import Router from '@koa/router'
-import { answer, travelsAsCbor, WrongAsk, written, type Shape, type Told } from '@lapsus/core/questions'
+import { travelsAsCbor, type Shape, type Told } from '@lapsus/core/questions'
 import type { Conditions } from '@lapsus/core/format'
-import type { Context } from 'koa'
 import { EDGES } from '../../lists/edges.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
-import type { TakeRow } from '../../store/store.ts'
+import type { Store, TakeRow } from '../../store/store.ts'
 import { wholeTake } from '../answers/diagnoses.ts'
-import { sourceOf } from '../answers/stored-source.ts'
-import type { Sources, StudyQuery } from '../answers/studies.ts'
-import type { Edge, FramesParams } from '../edge.ts'
+import type { StudyQuery } from '../answers/studies.ts'
+import type { FramesParams } from '../edge.ts'
+import type { Pool } from '../pool/pool.ts'
 import { parseRequest } from '../requests.ts'
 import { takeOf } from '../take-of.ts'
 
 /** Every question at its address below a take. */
-export function questionRoutes(sources: Sources): Router {
+export function questionRoutes(store: Store, pool: Pool): Router {
   const router = new Router({ prefix: '/api' })
-  for (const edge of EDGES) {
-    router.get(`/takes/:take/${edge.question.at}`, async (context) => {
-      const told = await answerAt(edge, sources, context)
-      const sent = written(edge.question, told)
-      context.body = sent instanceof Uint8Array ? Buffer.from(sent) : sent
-      if (travelsAsCbor(edge.question)) context.type = 'application/cbor'
+  for (const { question, params: asks } of EDGES) {
+    router.get(`/takes/:take/${question.at}`, async (context) => {
+      const row = await takeOf(store, context)
+      const { take: _, ...fromPath } = context['params'] as Record<string, string>
+      const params = await parseRequest(asks, { ...context.query, ...fromPath })
+      const query = question.ofFrames ? framesQuery(row, params as FramesParams) : wholeTake(row)
+      const asked = own(question.asks, params)
+      context.body = Buffer.from(await pool.run('ask', { take: row.id, at: question.at, query, asked }))
+      context.type = travelsAsCbor(question) ? 'application/cbor' : 'application/json'
     })
   }
   return router
-}
-
-async function answerAt(edge: Edge, sources: Sources, context: Context): Promise<object> {
-  const { question } = edge
-  const row = await takeOf(sources.store, context)
-  const { take: _, ...fromPath } = context['params'] as Record<string, string>
-  const params = await parseRequest(edge.params, { ...context.query, ...fromPath })
-  const query = question.ofFrames ? framesQuery(row, params as FramesParams) : wholeTake(row)
-  const asked = own(question.asks, params)
-  try {
-    return edge.answer === undefined
-      ? await answer(question, await sourceOf(sources, row, query), asked)
-      : await edge.answer(sources, row, query, asked)
-  } catch (error) {
-    if (error instanceof WrongAsk)
-      throw new ProblemError(error.isMissing ? 404 : 400, error.message, error.field)
-    throw error
-  }
 }
 
 const own = (asks: Shape, params: object): Told<Shape> =>

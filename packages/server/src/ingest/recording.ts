@@ -1,153 +1,120 @@
-/** The recording stream: one WebSocket, one take. */
+/** The recording of one take, on the thread that stores it; what the game sends comes through a port. */
+import type { MessagePort } from 'node:worker_threads'
 import {
   decodeRecord,
   FormatError,
-  INGEST_PROTOCOL,
   withPlace,
   type IngestMessage,
   type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 
-import type { WebSocket } from 'ws'
 import { failureKind } from '../store/failure.ts'
-import type { DatabaseHealth } from '../store/health.ts'
 import { wordsOf } from '../log.ts'
 import type { Store } from '../store/store.ts'
 import { finishTake, touchTake } from './finish.ts'
 import { identify } from './identity.ts'
+import { GOING_AWAY, POLICY_VIOLATION, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
 import { CommitFailure, countTry, MOST_TRIES } from './set-aside.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
 import { takeWish } from './wishes.ts'
 
-/** Received but unwritten bytes beyond which the socket is not read. */
-const MOST_PENDING_BYTES = 16 * 1024 * 1024
 const TOUCH_EVERY_MS = 5_000
 const WISH_EVERY_MS = 500
-/** Close codes, RFC 6455 7.4.1. */
-const GOING_AWAY = 1001
-const POLICY_VIOLATION = 1008
-const TRY_AGAIN = 1013
 
-/** Which games may stream over a connection; null for any. */
-export type AllowedGame = string | null
-
-export class IngestStreams {
-  readonly #store: Store
-  readonly #health: DatabaseHealth
-  readonly #log: Logger
-  readonly #open = new Map<WebSocket, IngestStream>()
-
-  constructor(store: Store, health: DatabaseHealth, log: Logger) {
-    this.#store = store
-    this.#health = health
-    this.#log = log
-  }
-
-  accept(socket: WebSocket, allowed: AllowedGame = null): void {
-    const stream = new IngestStream(socket, this.#store, this.#health, this.#log, allowed, (takeId) =>
-      this.#takeOver(socket, takeId),
-    )
-    this.#open.set(socket, stream)
-    socket.once('close', () => void stream.idle().then(() => this.#open.delete(socket)))
-  }
-
-  /** Stops reading, waits for what was received to be committed and acknowledged, and hangs up. */
-  async stop(): Promise<void> {
-    await Promise.all([...this.#open.values()].map((stream) => stream.stop()))
-  }
-
-  /** A game that reconnects may be faster than the news of its old connection's end. */
-  async #takeOver(socket: WebSocket, takeId: string): Promise<void> {
-    for (const [other, stream] of this.#open) {
-      if (other === socket || stream.takeId !== takeId) continue
-      other.terminate()
-      await stream.idle()
-    }
-  }
+export interface RecordingAsk {
+  port: MessagePort
+  /** Which game may record; null for any. */
+  allowed: string | null
+  /** Whether the game understands notes. */
+  hearsNotes: boolean
 }
 
-class IngestStream {
-  readonly #socket: WebSocket
+/** Stores what comes through the port until it ends; resolves when all of it is dealt with. */
+export async function keepRecording(store: Store, log: Logger, ask: RecordingAsk): Promise<void> {
+  await new Recording(store, log, ask).ended
+}
+
+class Recording {
+  /** Resolves when the connection has ended and everything received is dealt with. */
+  readonly ended: Promise<void>
+  readonly #port: MessagePort
   readonly #store: Store
-  readonly #health: DatabaseHealth
   readonly #log: Logger
-  readonly #allowed: AllowedGame
-  readonly #takeOver: (takeId: string) => Promise<void>
-  readonly #timers: ReturnType<typeof setInterval>[]
+  readonly #ask: RecordingAsk
   #writer: TakeWriter | null = null
   #queue: Promise<void> = Promise.resolve()
-  #pendingBytes = 0
   /** Bytes of the records that are not committed yet, by number: what cannot be stored is kept as it came. */
   readonly #uncommitted = new Map<number, Uint8Array>()
   /** Number of the closing record, which is acknowledged when the take is closed. */
   #lastOfAll = -1
   #place = { record: 0, offset: 0 }
   #broken = false
+  #nowAlone = () => {}
 
-  constructor(
-    socket: WebSocket,
-    store: Store,
-    health: DatabaseHealth,
-    log: Logger,
-    allowed: AllowedGame,
-    takeOver: (takeId: string) => Promise<void>,
-  ) {
-    this.#socket = socket
+  constructor(store: Store, log: Logger, ask: RecordingAsk) {
     this.#store = store
-    this.#health = health
     this.#log = log
-    this.#allowed = allowed
-    this.#takeOver = takeOver
-    this.#timers = [
+    this.#ask = ask
+    this.#port = ask.port
+    const timers = [
       oneAtATime(TOUCH_EVERY_MS, async () => {
         if (this.#writer !== null) await touchTake(this.#store, this.#writer.takeId)
       }),
       oneAtATime(WISH_EVERY_MS, () => this.#passOnWish()),
     ]
-    socket.on('message', (data: Buffer) => this.#receive(data))
-    socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
-    socket.once('close', () => this.#timers.forEach(clearInterval))
+    this.ended = new Promise<void>((resolve) => {
+      const end = async () => {
+        await this.#idle()
+        timers.forEach(clearInterval)
+        this.#port.close()
+        resolve()
+      }
+      this.#port.on('message', (heard: Heard) => {
+        if ('bytes' in heard) this.#receive(heard.bytes)
+        else if ('alone' in heard) this.#nowAlone()
+        else {
+          if (heard.end === 'stopping') this.#queue = this.#queue.then(() => this.#stop())
+          void end()
+        }
+      })
+      // The server's own thread has gone away without a word.
+      this.#port.on('close', () => void end())
+    })
   }
 
   get takeId(): string | null {
     return this.#writer?.takeId ?? null
   }
 
+  #tell(told: Told): void {
+    this.#port.postMessage(told)
+  }
+
   /** Resolves once everything received so far is dealt with. */
-  async idle(): Promise<void> {
+  async #idle(): Promise<void> {
     await this.#queue
     await this.#writer?.settled().catch(() => {})
   }
 
-  async stop(): Promise<void> {
-    this.#socket.pause()
-    await this.idle()
+  async #stop(): Promise<void> {
+    await this.#writer?.settled().catch(() => {})
     this.#broken = true
-    this.#hangUp(GOING_AWAY)
+    this.#tell({ hangUp: GOING_AWAY })
   }
 
-  #hangUp(code: number): void {
-    // A paused socket would not see the closing handshake.
-    if (this.#socket.isPaused) this.#socket.resume()
-    this.#socket.close(code)
-  }
-
-  #receive(bytes: Buffer): void {
-    this.#pendingBytes += bytes.length
-    if (this.#pendingBytes > MOST_PENDING_BYTES) this.#socket.pause()
+  #receive(bytes: Uint8Array): void {
     this.#queue = this.#queue.then(async () => {
       try {
         if (!this.#broken) await this.#take(bytes)
       } catch (error) {
         await this.#fail(error as Error).catch((failure) => this.#log.error(failure, 'could not close take'))
       }
-      this.#pendingBytes -= bytes.length
-      if (this.#pendingBytes <= MOST_PENDING_BYTES / 2 && this.#socket.isPaused) this.#socket.resume()
+      this.#tell({ done: bytes.length })
     })
   }
 
-  async #take(bytes: Buffer): Promise<void> {
+  async #take(bytes: Uint8Array): Promise<void> {
     const place = this.#place
     this.#place = { record: place.record + 1, offset: place.offset + bytes.length }
     const record = decodeRecord(bytes, place)
@@ -177,28 +144,30 @@ class IngestStream {
   }
 
   async #begin(record: TakeRecord): Promise<void> {
-    if (this.#allowed !== null && this.#allowed !== record.game) {
+    const { allowed } = this.#ask
+    if (allowed !== null && allowed !== record.game) {
       this.#refuse('wrong-key', `the ingest key is not one of the game ${JSON.stringify(record.game)}`)
       return
     }
-    if (!this.#health.mayStore) {
-      // The game keeps its records and tries again.
-      this.#broken = true
-      this.#hangUp(TRY_AGAIN)
-      return
-    }
     const { row, isNew, note } = await identify(this.#store, record)
-    await this.#takeOver(row.id)
+    await this.#alone(row.id)
     await row.reload()
     this.#writer = await TakeWriter.goOn(this.#store, { row, isNew }, (ack) => {
       this.#uncommitted.delete(ack)
-      this.#health.stored()
+      this.#tell({ stored: true })
       // Whoever hears that the end is committed may ask for the take's figures at once.
       if (ack !== this.#lastOfAll) this.#say({ type: 'ack', ack })
     })
     this.#log.info({ take: row.id, game: record.game, from: this.#writer.lastSequence }, 'recording')
     if (note !== null) this.#note(note)
     this.#say({ type: 'ack', ack: this.#writer.lastSequence })
+  }
+
+  /** A game that reconnects may be faster than the news of its old connection's end. */
+  async #alone(takeId: string): Promise<void> {
+    const isAlone = new Promise<void>((resolve) => (this.#nowAlone = resolve))
+    this.#tell({ begins: takeId })
+    await isAlone
   }
 
   async #passOnWish(): Promise<void> {
@@ -213,7 +182,7 @@ class IngestStream {
   #refuse(code: string, message: string): void {
     this.#broken = true
     this.#say({ type: 'refused', refused: { code, message } })
-    this.#hangUp(POLICY_VIOLATION)
+    this.#tell({ hangUp: POLICY_VIOLATION })
   }
 
   async #fail(error: Error): Promise<void> {
@@ -232,7 +201,7 @@ class IngestStream {
     this.#broken = true
     if (error instanceof StaleWriter) this.#log.warn({ take }, error.message)
     else await this.#notStored(error)
-    this.#hangUp(TRY_AGAIN)
+    this.#tell({ hangUp: TRY_AGAIN })
   }
 
   /** Finds out whether the database is in trouble or this one record. */
@@ -241,7 +210,7 @@ class IngestStream {
     const cause = error instanceof CommitFailure ? (error.cause as Error) : error
     const kind = failureKind(cause)
     this.#log.error({ take, err: cause, kind }, error.message.slice(0, 600))
-    if (kind === 'full') this.#health.full(wordsOf(cause))
+    if (kind === 'full') this.#tell({ full: wordsOf(cause) })
     if (!(error instanceof CommitFailure) || take === null || kind === 'full') return
     if (kind === 'away' || kind === 'conflict') return
     const bytes = this.#uncommitted.get(error.sequence)
@@ -252,12 +221,12 @@ class IngestStream {
 
   /** Games of the first version of the protocol would take it for an acknowledgement. */
   #note(note: string): void {
-    if (this.#socket.protocol === INGEST_PROTOCOL) this.#say({ type: 'note', note })
+    if (this.#ask.hearsNotes) this.#say({ type: 'note', note })
     this.#log.warn({ take: this.takeId }, note.slice(0, 600))
   }
 
   #say(message: IngestMessage): void {
-    if (this.#socket.readyState === this.#socket.OPEN) this.#socket.send(JSON.stringify(message))
+    this.#tell({ say: message })
   }
 }
 

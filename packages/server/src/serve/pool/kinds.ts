@@ -1,0 +1,44 @@
+/** Which threads do what, and how many of them there are. */
+import { availableParallelism } from 'node:os'
+import type { TaskName } from './tasks.ts'
+
+interface Kind {
+  /** At most; they are begun when there is something to do. */
+  threads: number
+  /** Tasks that one thread has in hand at once. */
+  atOnce: number
+  /** Of the heap of one thread; columns of figures lie outside it. */
+  heapMb: number
+}
+
+const CORES = availableParallelism()
+
+export const KINDS = {
+  /** Games that record: many at once on each core, each in its own order. */
+  recordings: { threads: CORES, atOnce: 256, heapMb: 512 },
+  /** Takes in and out: mostly they wait for disk and network. */
+  files: { threads: 1, atOnce: 4, heapMb: 512 },
+  /** What screens ask: answered at once. */
+  questions: { threads: Math.max(1, CORES - 1), atOnce: 4, heapMb: 512 },
+  /** What may take seconds. */
+  studies: { threads: Math.max(1, CORES - 1), atOnce: 1, heapMb: 1_024 },
+} satisfies Record<string, Kind>
+export type KindName = keyof typeof KINDS
+
+export const KIND_OF: Record<TaskName, KindName> = {
+  record: 'recordings',
+  import: 'files',
+  export: 'files',
+  excerpt: 'files',
+  composite: 'files',
+  ask: 'questions',
+  diagnose: 'questions',
+  close: 'questions',
+  compare: 'studies',
+  check: 'studies',
+  budget: 'studies',
+  history: 'studies',
+  devices: 'studies',
+  report: 'studies',
+  proof: 'studies',
+}
