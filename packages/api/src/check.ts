@@ -9,6 +9,7 @@ import {
   type Miniatures,
   type Recording,
   type SessionState,
+  type LoadReport,
   type StorageReport,
   type TakeDetail,
   type TakeSummary,
@@ -104,6 +105,18 @@ export function checkStorage(value: unknown): StorageReport {
   for (const field of ['takes', 'bytes', 'keptTakes', 'keptBytes']) count(fields, field)
   for (const field of ['keepDays', 'keepBytes']) if (fields[field] !== null) finite(fields, field, 0)
   return value as StorageReport
+}
+
+export function checkLoad(value: unknown): LoadReport {
+  const fields = asFields(value, 'load')
+  for (const one of list(fields, 'threads', MOST)) {
+    text(one, 'kind')
+    for (const field of ['threads', 'inHand', 'waiting']) count(one, field)
+  }
+  const late = asFields(fields['late'], 'late')
+  for (const field of ['p99Ms', 'mostMs']) finite(late, field, 0)
+  count(fields, 'memoryBytes')
+  return value as LoadReport
 }
 
 export function checkDemoGame(value: unknown): DemoGame {

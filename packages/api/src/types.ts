@@ -78,6 +78,16 @@ export interface SessionState {
 }
 
 /** What the takes that have ended use. */
+/** How busy the server is. */
+export interface LoadReport {
+  /** Tasks waiting are among those in hand. */
+  threads: { kind: string; threads: number; inHand: number; waiting: number }[]
+  /** How late the server's own thread was within the last half to whole minute. */
+  late: { p99Ms: number; mostMs: number }
+  /** Of the whole process. */
+  memoryBytes: number
+}
+
 export interface StorageReport {
   takes: number
   bytes: number

@@ -12,6 +12,7 @@ import { migrate } from './store/migrate.ts'
 import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
 import { createApp } from './serve/app.ts'
+import { Load } from './serve/load.ts'
 import { Pool } from './serve/pool/pool.ts'
 import { Guard } from './serve/guard.ts'
 import { acceptStreams } from './serve/upgrade.ts'
@@ -34,6 +35,7 @@ export interface RunningServer {
   address: string
   /** Its tables, on its own connections. */
   store: Store
+  pool: Pool
   /** Ends recordings, commits what was received, closes connections. */
   stop(): Promise<void>
 }
@@ -45,6 +47,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
   const store = storeOf(database)
   const pool = new Pool(config.databaseUrl, store, log)
+  const load = new Load(pool)
   const health = new DatabaseHealth(config.databaseUrl, config.databaseFolder, log)
   health.start()
 
@@ -56,7 +59,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const streams = new IngestStreams((ask) => pool.run('record', ask, [ask.port]), health, log)
   const otlp = new OtlpStreams(store, log)
   const http = createServer(
-    createApp({ config, store, pool, health, guard, access, recordings, otlp, log }).callback(),
+    createApp({ config, store, pool, load, health, guard, access, recordings, otlp, log }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -88,7 +91,9 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   return {
     address,
     store,
+    pool,
     async stop() {
+      load.stop()
       sweeps.forEach(clearInterval)
       await recordings.stopAll()
       await streams.stop()

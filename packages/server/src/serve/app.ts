@@ -19,6 +19,7 @@ import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
 import { compareRoutes } from './routes/compare-routes.ts'
 import { gameRoutes } from './routes/game-routes.ts'
+import { loadRoutes } from './routes/load-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
 import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
@@ -28,12 +29,14 @@ import { reportRoutes } from './routes/report-routes.ts'
 import { sessionRoutes } from './routes/session-routes.ts'
 import { storageRoutes } from './routes/storage-routes.ts'
 import { takeRoutes } from './routes/take-routes.ts'
+import type { Load } from './load.ts'
 import type { Pool } from './pool/pool.ts'
 
 export interface AppParts {
   config: ServerConfig
   store: Store
   pool: Pool
+  load: Load
   health: DatabaseHealth
   guard: Guard
   access: Access
@@ -48,6 +51,7 @@ export function createApp({
   config,
   store,
   pool,
+  load,
   health,
   guard,
   access,
@@ -98,6 +102,7 @@ export function createApp({
     planRoutes(store),
     recordingRoutes(recordings),
     storageRoutes(store, config.retention),
+    loadRoutes(load),
     otlpRoutes(otlp),
   ] satisfies Router[]) {
     app.use(router.routes())

@@ -2,6 +2,7 @@
 import {
   checkDemoGame,
   checkImport,
+  checkLoad,
   checkMiniatures,
   checkRecording,
   checkRecordings,
@@ -42,6 +43,7 @@ export const api = {
   session: async () => checkSession(await json(SESSION)),
   signOut: () => send(SESSION, { method: 'DELETE' }),
   signIn: (password: string) => send(SESSION, withBody('POST', { password })),
+  load: async () => checkLoad(await json('/api/load')),
   storage: async () => checkStorage(await json('/api/storage')),
   setAsideAddress: (id: string, sequence: number) => `${takeAt(id)}/set-aside/${sequence}`,
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),

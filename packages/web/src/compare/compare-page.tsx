@@ -10,7 +10,7 @@ import {
 } from '@lapsus/core/compare'
 import { dateTime, ms, plural, three } from '@lapsus/core/words'
 import { ArrowLeftRight } from 'lucide-react'
-import { useEffect, useState } from 'react'
+import { useEffect, useMemo, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { gamesApi } from '../api/games.ts'
 import { Button } from '../components/button.tsx'
@@ -125,6 +125,10 @@ function Told({ state }: { state: ComparisonState }) {
   const [lit, setLit] = useState<Record<SideName, Uint32Array> | null>(null)
   const budgetMs = 1000 / state.before[0]!.target
   const { speed, paired, seconds } = told
+  const frames = useMemo(
+    () => ({ before: state.compared.before.length, after: state.compared.after.length }),
+    [state.compared],
+  )
   const strip = (side: SideName) => (
     <SideStrip
       words={side}
@@ -146,11 +150,7 @@ function Told({ state }: { state: ComparisonState }) {
         </p>
       )}
       {strip('before')}
-      <JoinBand
-        joins={state.compared.joins}
-        frames={{ before: state.compared.before.length, after: state.compared.after.length }}
-        pair={pair}
-      />
+      <JoinBand joins={state.compared.joins} frames={frames} pair={pair} />
       {strip('after')}
       {pair === null ? (
         <p className="px-4 py-1 text-xs text-faint">Choose a frame above to see it beside its counterpart.</p>

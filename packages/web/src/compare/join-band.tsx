@@ -13,11 +13,10 @@ interface JoinBandProps {
 
 /** Between the two strips: lines from frame to frame where they match. */
 export function JoinBand({ joins, frames, pair }: JoinBandProps) {
-  const chosen = pair === null ? null : { before: pair.before.at, after: pair.after.at }
   const draw = useCallback<Draw>(
     (context, width, height, palette) =>
-      drawJoins({ context, width, height, palette }, { joins, frames, chosen }),
-    [joins, frames, chosen?.before, chosen?.after],
+      drawJoins({ context, width, height, palette }, { joins, frames, chosen: chosenOf(pair) }),
+    [joins, frames, pair],
   )
   const said =
     joins.length === 0
@@ -29,3 +28,6 @@ export function JoinBand({ joins, frames, pair }: JoinBandProps) {
     </div>
   )
 }
+
+const chosenOf = (pair: JoinBandProps['pair']) =>
+  pair === null ? null : { before: pair.before.at, after: pair.after.at }

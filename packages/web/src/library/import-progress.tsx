@@ -67,14 +67,16 @@ function ImportForm({ done }: { done(): void }) {
 
 /** A file on its way in. */
 export function ImportProgress() {
-  const { file, sent, cancel } = useImports()
+  const { file, sent, waits, cancel } = useImports()
   if (file === null) return null
   return (
     <div
       className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2"
       data-testid="import"
     >
-      <span className="w-72 truncate">{sent < 1 ? `Sending ${file}` : `Storing ${file}`}</span>
+      <span className="w-72 truncate">
+        {waits ? `${file} waits for others` : sent < 1 ? `Sending ${file}` : `Storing ${file}`}
+      </span>
       <Progress.Root
         aria-label="Import"
         value={sent * 100}

@@ -25,7 +25,7 @@ export const KINDS = {
 } satisfies Record<string, Kind>
 export type KindName = keyof typeof KINDS
 
-export const KIND_OF: Record<TaskName, KindName> = {
+export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   record: 'recordings',
   import: 'files',
   export: 'files',

@@ -1,19 +1,21 @@
 /** Threads for all that takes long, so that no request keeps the others waiting. */
 import { fileURLToPath } from 'node:url'
-import type { MessagePort } from 'node:worker_threads'
+import type { MessagePort, Worker } from 'node:worker_threads'
+import type { LoadReport } from '@lapsus/api'
 import { pino, type Logger } from 'pino'
 import Piscina from 'piscina'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
 import { KIND_OF, KINDS, type KindName } from './kinds.ts'
 import type { Failed, FromThread, WorkerSettings } from './pool-worker.ts'
-import type { Asks, TaskName, Tells } from './tasks.ts'
+import type { Asks, Tells } from './tasks.ts'
 
 /** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
 const IDLE_MS = 60_000
 /** Of tasks of one kind that wait; more are refused. */
 const MOST_WAITING = 64
 const AGAIN_S = 5
+const WAKE_MS = 500
 
 /** As it is built: threads have no TypeScript loader. */
 const WORKER = fileURLToPath(
@@ -28,6 +30,7 @@ export class Pool {
   readonly #store: Store
   readonly #log: Logger
   readonly #threads: Record<KindName, Piscina>
+  readonly #inHand: Record<KindName, number>
 
   /** @param store told of takes that a thread has closed */
   constructor(databaseUrl: string, store: Store, log: Logger) {
@@ -35,6 +38,7 @@ export class Pool {
     this.#store = store
     this.#log = log
     const names = Object.keys(KINDS) as KindName[]
+    this.#inHand = Object.fromEntries(names.map((name) => [name, 0])) as Record<KindName, number>
     const begun = names.map((name) => [name, this.#begin(name)])
     this.#threads = Object.fromEntries(begun) as Record<KindName, Piscina>
   }
@@ -64,6 +68,14 @@ export class Pool {
     })
     pool.on('message', (message: FromThread) => this.#hear(message))
     pool.on('error', (error: Error) => this.#log.error({ err: error }, 'a thread could not begin'))
+    pool.on('workerDestroy', () => {
+      // Tasks that waited for a thread which died as it began wait on until another task comes.
+      const wake = () => {
+        if (pool.queueSize > 0 && pool.threads.length === 0)
+          pool.run({ name: 'wake', ask: null }).catch(() => {})
+      }
+      setTimeout(wake, WAKE_MS).unref()
+    })
     return pool
   }
 
@@ -81,22 +93,17 @@ export class Pool {
    * @param ports handed over with what is asked
    * @throws ProblemError for what cannot be done, 503 where too much is waiting or the thread has died
    */
-  async run<N extends TaskName>(name: N, ask: Asks[N], ports: MessagePort[] = []): Promise<Tells[N]> {
-    const threads = this.#threads[KIND_OF[name]]
+  async run<N extends keyof typeof KIND_OF>(
+    name: N,
+    ask: Asks[N],
+    ports: MessagePort[] = [],
+  ): Promise<Tells[N]> {
+    const kind = KIND_OF[name]
+    const threads = this.#threads[kind]
     if (threads.queueSize >= MOST_WAITING)
       throw new ProblemError(503, 'too much long work is waiting; ask again soon', undefined, AGAIN_S)
-    const run = () =>
-      threads.run({ name, ask }, { transferList: ports }) as Promise<{ told: Tells[N] } | Failed>
-    const result = await run().catch((error: Error & { code?: unknown }) => {
-      if (error.code === 'ERR_WORKER_OUT_OF_MEMORY') {
-        const { heapMb } = KINDS[KIND_OF[name]]
-        throw new ProblemError(422, `this takes more memory than a thread of the server has: ${heapMb} MB`)
-      }
-      this.#log.error({ err: error, task: name }, 'a thread died')
-      // What came through a port is gone with it; all else is done again.
-      if (ports.length === 0) return run()
-      throw new ProblemError(503, 'the server lost the thread that did this', undefined, AGAIN_S)
-    })
+    this.#inHand[kind]++
+    const result = await this.#result(name, ask, ports).finally(() => this.#inHand[kind]--)
     if ('failed' in result) {
       const { status, message, field, retryAfterS } = result.failed
       throw new ProblemError(status, message, field, retryAfterS)
@@ -104,10 +111,39 @@ export class Pool {
     return result.told
   }
 
-  /** Tasks that wait for a thread, by kind. */
-  get waiting(): Record<KindName, number> {
-    const sizes = Object.entries(this.#threads).map(([name, { queueSize }]) => [name, queueSize])
-    return Object.fromEntries(sizes) as Record<KindName, number>
+  async #result<N extends keyof typeof KIND_OF>(
+    name: N,
+    ask: Asks[N],
+    ports: MessagePort[],
+  ): Promise<{ told: Tells[N] } | Failed> {
+    const kind = KIND_OF[name]
+    const run = () =>
+      this.#threads[kind].run({ name, ask }, { transferList: ports }) as Promise<{ told: Tells[N] } | Failed>
+    try {
+      return await run()
+    } catch (error) {
+      if ((error as { code?: unknown }).code === 'ERR_WORKER_OUT_OF_MEMORY') {
+        const { heapMb } = KINDS[kind]
+        throw new ProblemError(422, `this takes more memory than a thread of the server has: ${heapMb} MB`)
+      }
+      this.#log.error({ err: error, task: name }, 'a thread died')
+      // What came through a port is gone with it; all else is done again.
+      if (ports.length === 0) return run()
+      throw new ProblemError(503, 'the server lost the thread that did this', undefined, AGAIN_S)
+    }
+  }
+
+  /** What the threads have in hand, by kind. */
+  get busy(): LoadReport['threads'] {
+    return Object.entries(this.#threads).map(([kind, { threads, queueSize }]) => ({
+      ...{ kind, threads: threads.length, waiting: queueSize },
+      inHand: this.#inHand[kind as KindName],
+    }))
+  }
+
+  /** The threads of a kind that are there now. */
+  workers(kind: KindName): readonly Worker[] {
+    return this.#threads[kind].threads
   }
 
   async stop(): Promise<void> {

@@ -44,6 +44,8 @@ export interface ThreadParts extends Sources {
 
 /** Takes are named by their identities. */
 export interface Asks {
+  /** Does nothing: whoever does it has begun. */
+  wake: null
   record: RecordingAsk
   /** The file comes through the port. */
   import: ImportOptions & { port: MessagePort }
@@ -66,6 +68,7 @@ export interface Asks {
   proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
 export interface Tells {
+  wake: void
   record: void
   import: ImportResult[]
   export: void
@@ -88,6 +91,8 @@ export interface Tells {
 export type TaskName = keyof Asks
 
 export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Promise<Tells[N]> } = {
+  wake: async () => {},
+
   record: ({ store, log }, ask) => keepRecording(store, log, ask),
 
   import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port), options),
