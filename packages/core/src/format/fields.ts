@@ -124,7 +124,8 @@ function rangedColumn(
 ): Float64Array {
   const source = numbers(fields, field, length)
   if (isUnsigned(source)) return new Float64Array(source)
-  const column = new Float64Array(source)
+  // What was decoded as such a column is nobody else's.
+  const column = source instanceof Float64Array ? source : new Float64Array(source)
   for (let i = 0; i < column.length; i++) {
     // Written so that NaN, which is also what a text becomes, fails too.
     if (column[i]! >= least && column[i]! <= most) continue
@@ -136,7 +137,7 @@ function rangedColumn(
 /** A column of whole numbers from 0 to `most`. */
 export function wholeColumn(fields: Fields, field: string, most: number, length?: number): Uint32Array {
   const source = numbers(fields, field, length)
-  const column = new Uint32Array(source)
+  const column = source instanceof Uint32Array ? source : new Uint32Array(source)
   const sure = isUnsigned(source)
   for (let i = 0; i < column.length; i++) {
     // A number that is negative, not whole or too large is not what the column made of it.
@@ -144,6 +145,15 @@ export function wholeColumn(fields: Fields, field: string, most: number, length?
     throw bad(`${field}[${i}]`, `a whole number from 0 to ${most}`, source[i])
   }
   return column
+}
+
+/** The same where `most` fits into a byte. */
+export function byteColumn(fields: Fields, field: string, most: number, length?: number): Uint8Array {
+  const source = numbers(fields, field, length)
+  if (!(source instanceof Uint8Array)) return new Uint8Array(wholeColumn(fields, field, most, length))
+  const wrong = source.findIndex((value) => value > most)
+  if (wrong >= 0) throw bad(`${field}[${wrong}]`, `a whole number from 0 to ${most}`, source[wrong])
+  return source
 }
 
 const isUnsigned = (column: Numbers): boolean =>

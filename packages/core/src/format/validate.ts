@@ -15,6 +15,7 @@ import {
   time,
   whole,
   wholeColumn,
+  byteColumn,
   type Fields,
 } from './fields.ts'
 import { LIMITS } from './limits.ts'
@@ -259,7 +260,7 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   if (spans > LIMITS.chunkSpans) {
     throw new FormatError('too-large', `"count" adds up to ${spans} spans, at most ${LIMITS.chunkSpans}`)
   }
-  const depth = new Uint8Array(wholeColumn(fields, 'depth', LIMITS.spanDepth, spans))
+  const depth = byteColumn(fields, 'depth', LIMITS.spanDepth, spans)
   let span = 0
   for (let frame = 0; frame < frameCount; frame++) {
     let deepest = 0

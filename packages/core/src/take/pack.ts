@@ -11,12 +11,16 @@ import type { PathTable } from './paths.ts'
 import { firstSpan, type SpanColumns } from './spans.ts'
 import { unzigzag, VarintReader, VarintWriter, zigzag } from './varint.ts'
 
+/** Below it arithmetic on whole numbers does, which is several times as fast. */
+const MOST_INT = 0x7fff_ffff
+
 /** Sections: counts, paths, then the low bytes and the rest of gaps and of durations. */
 export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths: PathTable): Uint8Array {
-  const counts = new VarintWriter()
-  const pathIds = new VarintWriter()
-  const gaps = new SplitWriter()
-  const durations = new SplitWriter()
+  const total = spans.path.length
+  const counts = new VarintWriter(spans.frameEnd.length)
+  const pathIds = new VarintWriter(total)
+  const gaps = new SplitWriter(total)
+  const durations = new SplitWriter(total)
   const earliest = new EarliestStart(paths)
   for (let frame = 0; frame < spans.frameEnd.length; frame++) {
     const from = firstSpan(spans, frame)
@@ -85,12 +89,24 @@ export function unpackFrames(
 
 /** Whole numbers with their lowest byte in a column of its own. */
 class SplitWriter {
-  readonly low = new VarintWriter()
-  readonly high = new VarintWriter()
+  readonly low: VarintWriter
+  readonly high: VarintWriter
+
+  /** @param count about how many numbers there will be */
+  constructor(count: number) {
+    this.low = new VarintWriter(count)
+    this.high = new VarintWriter(2 * count)
+  }
 
   write(value: number): void {
-    this.low.writeByte(value % 256)
-    this.high.write(Math.floor(value / 256))
+    if (value <= MOST_INT) {
+      const whole = value | 0
+      this.low.writeByte(whole & 0xff)
+      this.high.write(whole >> 8)
+    } else {
+      this.low.writeByte(value % 256)
+      this.high.write(Math.floor(value / 256))
+    }
   }
 }
 

@@ -1,11 +1,17 @@
 /** Variable-length whole numbers: 7 bits a byte, lowest first, the top bit set on all but the last. */
 
 const MOST_BYTES = 8
+const LEAST_BYTES = 1024
 
 /** Appends numbers to a buffer that grows. */
 export class VarintWriter {
-  #bytes = new Uint8Array(1024)
+  #bytes: Uint8Array
   #length = 0
+
+  /** @param bytes about how many there will be */
+  constructor(bytes = 0) {
+    this.#bytes = new Uint8Array(Math.max(LEAST_BYTES, bytes + MOST_BYTES))
+  }
 
   /** A whole number from 0 to 2^53 − 1. */
   write(value: number): void {

@@ -30,6 +30,7 @@ import {
 import { Op, type CreationAttributes, type Transaction } from 'sequelize'
 import { createInBatches } from '../store/batches.ts'
 import { pack, unpack } from '../store/compression.ts'
+import { triedAgain } from '../store/driver.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
 import { CommitFailure, forgetTries, setAsideAfter } from './set-aside.ts'
@@ -98,7 +99,7 @@ export class TakeWriter {
     const setAside = isNew
       ? new Map<number, string>()
       : await setAsideAfter(store, row.id, Number(row.lastSequence))
-    return new TakeWriter(store, row, new Digester(progress), setAside, onCommitted)
+    return new TakeWriter(store, row, new Digester(progress, true), setAside, onCommitted)
   }
 
   /** The last record that is committed. */
@@ -339,17 +340,19 @@ export class TakeWriter {
     >,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
-    await this.#store.database.transaction(async (transaction) => {
-      // Claiming the sequence number first makes a second writer of the same take fail before it writes.
-      const [claimed] = await this.#store.takes.update(
-        { lastSequence: sequence, state: 'recording', touchedAt: new Date() },
-        { where: { id: this.takeId, lastSequence: sequence - 1, deletedAt: null }, transaction },
-      )
-      if (claimed !== 1)
-        throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
-      if (Object.keys(sums).length > 0)
-        await this.#store.takes.increment(sums, { where: { id: this.takeId }, transaction })
-      await writeRows(transaction)
-    })
+    await triedAgain(() =>
+      this.#store.database.transaction(async (transaction) => {
+        // Claiming the sequence number first makes a second writer of the same take fail before it writes.
+        const [claimed] = await this.#store.takes.update(
+          { lastSequence: sequence, state: 'recording', touchedAt: new Date() },
+          { where: { id: this.takeId, lastSequence: sequence - 1, deletedAt: null }, transaction },
+        )
+        if (claimed !== 1)
+          throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
+        if (Object.keys(sums).length > 0)
+          await this.#store.takes.increment(sums, { where: { id: this.takeId }, transaction })
+        await writeRows(transaction)
+      }),
+    )
   }
 }

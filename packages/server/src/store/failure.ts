@@ -13,8 +13,13 @@ export type FailureKind =
 const CONNECTION_NAMES = /^Sequelize(Connection|HostNot|InvalidConnection|AccessDenied)/
 const CONNECTION_CODES =
   /^(ECONN|EPIPE|ETIMEDOUT|ESOCKET|ER_(SOCKET|CONNECTION|CMD_CONNECTION|SERVER_SHUTDOWN|CMD_NOT_ACCEPTED))/
-/** 1053 shutdown, 1927 connection was killed, 2006 gone away, 2013 lost; 45009 and others are the driver's own. */
-const CONNECTION_NUMBERS = new Set([1040, 1053, 1927, 2002, 2003, 2006, 2013, 45009, 45012, 45013, 45028])
+/**
+ * 1047 a node of a cluster without the others, 1053 shutdown, 1927 connection was killed, 2006 gone away, 2013 lost;
+ * 45009 and others are the driver's own.
+ */
+const CONNECTION_NUMBERS = new Set([
+  1040, 1047, 1053, 1927, 2002, 2003, 2006, 2013, 45009, 45012, 45013, 45028,
+])
 /** 1114 table full, 1021 disk full, 3 and 20 and 1026 cannot write; the system's own number for it is 28. */
 const FULL_NUMBERS = new Set([3, 20, 1021, 1026, 1114])
 const NO_SPACE = /errcode: 28\b|error 28\b|errno: 28\b|No space left/i

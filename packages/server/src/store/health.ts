@@ -3,7 +3,8 @@ import { existsSync } from 'node:fs'
 import { statfs } from 'node:fs/promises'
 import type { Connection } from 'mariadb'
 import type { Logger } from 'pino'
-import { createConnection } from './driver.ts'
+import { databaseAddress } from './database-address.ts'
+import { Nodes } from './nodes.ts'
 import { wordsOf } from '../log.ts'
 
 type HealthStatus = 'ok' | 'degraded' | 'away'
@@ -30,7 +31,7 @@ const WELL: Health = { status: 'ok', reason: null }
 const SILENT: Health = { status: 'away', reason: 'the database does not answer' }
 
 export class DatabaseHealth {
-  readonly #url: URL
+  readonly #nodes: Nodes
   readonly #folder: string | null
   readonly #log: Logger
   #connection: Connection | null = null
@@ -48,7 +49,7 @@ export class DatabaseHealth {
    * @param folder where it keeps its data, if it is on this machine
    */
   constructor(url: string, folder: string | null, log: Logger) {
-    this.#url = new URL(url.replace(/^mariadb:/, 'mysql:'))
+    this.#nodes = new Nodes(databaseAddress(url)!)
     this.#folder = folder !== null && existsSync(folder) ? folder : null
     this.#log = log
   }
@@ -146,10 +147,12 @@ export class DatabaseHealth {
 
   async #askDatabase(): Promise<Health> {
     try {
-      const answer = await inTime(this.#select())
-      if (answer) return WELL
+      if (await inTime(this.#select())) return WELL
       this.#forgetConnection()
-      return SILENT
+      if (!this.#nodes.several) return SILENT
+      this.#log.warn({ node: this.#nodes.current }, 'a node of the database does not answer')
+      this.#nodes.leave(this.#nodes.current)
+      return (await inTime(this.#select())) ? WELL : SILENT
     } catch (error) {
       this.#forgetConnection()
       return { status: 'away', reason: `the database cannot be reached: ${wordsOf(error as Error)}` }
@@ -158,15 +161,7 @@ export class DatabaseHealth {
 
   async #select(): Promise<true> {
     if (this.#connection === null) {
-      const { hostname, port, username, password, pathname } = this.#url
-      const connection = await createConnection({
-        host: hostname,
-        port: Number(port || 3306),
-        user: decodeURIComponent(username),
-        password: decodeURIComponent(password),
-        database: decodeURIComponent(pathname.slice(1)),
-        connectTimeout: PATIENCE_MS,
-      })
+      const connection = await this.#nodes.connect({ connectTimeout: PATIENCE_MS }, false)
       connection.on('error', () => this.#forgetConnection())
       if (this.#stopped) connection.destroy()
       this.#connection = connection
