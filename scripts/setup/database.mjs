@@ -112,7 +112,7 @@ async function rememberedSettings(file) {
   return { port, password }
 }
 
-const initSql = (password) =>
+export const initSql = (password) =>
   [
     `CREATE DATABASE IF NOT EXISTS ${SCHEMA} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;`,
     `CREATE USER IF NOT EXISTS 'lapsus'@'127.0.0.1';`,
@@ -170,7 +170,7 @@ async function launch(place, port) {
 const asRoot = () => (process.getuid?.() === 0 ? [`--user=${userInfo().username}`] : [])
 
 /** A MariaDB that is ready greets whoever connects. */
-function answers(port) {
+export function answers(port) {
   return new Promise((resolve) => {
     const socket = createConnection({ host: '127.0.0.1', port })
     const settle = (value) => {

@@ -1,7 +1,7 @@
 /** The probe for browsers. */
 import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
-import { ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
+import { ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { Probe } from './probe.ts'
 import { SafeSink } from './sinks/safe.ts'
 import type { ProblemListener, Sink } from './sinks/sink.ts'
@@ -48,18 +48,20 @@ function sinkAt(
   mostBytes: number,
   onProblem: ProblemListener,
 ): Sink | null {
-  const address = ingestAddress(to, INGEST_PATH)
-  if (address === null || address === '') {
+  const addresses = ingestAddresses(to, INGEST_PATH)
+  if (addresses === null || addresses.length === 0) {
     onProblem(
       `Lapsus: "to" must be the address of a running Lapsus in a browser, got "${to.slice(0, 200)}"; nothing is recorded`,
     )
     return null
   }
-  const url = new URL(address)
-  if (key !== undefined && key !== '') url.searchParams.set('key', key)
   return new WebSocketSink(
-    address,
-    (_, protocol) => new WebSocket(url.href, protocol) as unknown as Socket,
+    addresses,
+    (address, protocol) => {
+      const url = new URL(address)
+      if (key !== undefined && key !== '') url.searchParams.set('key', key)
+      return new WebSocket(url.href, protocol) as unknown as Socket
+    },
     mostBytes,
     onProblem,
   )

@@ -8,7 +8,7 @@ import { WebSocket } from 'ws'
 import { safely } from './given.ts'
 import { nodeMachine } from './node-machine.ts'
 import { nodeMemory } from './node-memory.ts'
-import { goodIdentity, ingestAddress, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
+import { goodIdentity, ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { Probe } from './probe.ts'
 import { FileSink } from './sinks/file.ts'
 import { SafeSink } from './sinks/safe.ts'
@@ -89,16 +89,17 @@ interface Recipient {
 
 function sinkAt(to: string, key: string | undefined, recipient: Recipient): Sink | null {
   const { take, writer, mostBytes, onProblem } = recipient
-  const address = ingestAddress(to, INGEST_PATH)
-  if (address === null) return new FileSink(to, mostBytes, onProblem)
-  if (address === '') {
+  const addresses = ingestAddresses(to, INGEST_PATH)
+  if (addresses === null) return new FileSink(to, mostBytes, onProblem)
+  const [first] = addresses
+  if (first === undefined) {
     onProblem(`Lapsus: "${to.slice(0, 200)}" is no address; nothing is recorded`)
     return null
   }
   const connect: Connect = (url, protocol) => unheldSocket(withKey(url, key), protocol)
-  void sendSpooled(address, connect, onProblem).catch(() => {})
-  return new WebSocketSink(address, connect, mostBytes, onProblem, (undelivered) =>
-    writeSpool(address, { take, writer }, undelivered),
+  void sendSpooled(first, connect, onProblem).catch(() => {})
+  return new WebSocketSink(addresses, connect, mostBytes, onProblem, (undelivered) =>
+    writeSpool(first, { take, writer }, undelivered),
   )
 }
 

@@ -136,8 +136,18 @@ function readConditions(given: unknown): Conditions {
   return conditions
 }
 
-/** The address that `to` names, or null when it names none: then it is a path. Whatever is given, this does not throw. */
-export function ingestAddress(to: string, path: string): string | null {
+/**
+ * The addresses that `to` names, with commas between them; null when it names none, and is a path; empty where one of
+ * them is none. Whatever is given, this does not throw.
+ */
+export function ingestAddresses(to: string, path: string): string[] | null {
+  const all = to.split(',').map((one) => ingestAddress(one.trim(), path))
+  if (all[0] === null) return null
+  return all.every((one) => one) ? (all as string[]) : []
+}
+
+/** Null for what is a path, '' for what is no good address. */
+function ingestAddress(to: string, path: string): string | null {
   const isBare = /^(\[[0-9a-f:.]+\]|[\w.-]+):\d{1,5}$/i.test(to)
   const isHttp = /^https?:\/\//i.test(to)
   if (!isBare && !isHttp && !/^wss?:\/\//i.test(to)) return null

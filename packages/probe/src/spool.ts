@@ -61,7 +61,7 @@ async function deliver(
   connect: Connect,
   onProblem: ProblemListener,
 ): Promise<boolean> {
-  const sink = new WebSocketSink(url, connect, Infinity, onProblem, () => null)
+  const sink = new WebSocketSink([url], connect, Infinity, onProblem, () => null)
   let sequence = 0
   for (const record of spooledRecords(file)) {
     sink.put(record, sequence)

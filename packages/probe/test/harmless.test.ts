@@ -10,7 +10,7 @@ import { WebSocketServer } from 'ws'
 import { INGEST_PROTOCOL } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { createProbe } from '../src/node.ts'
-import { ingestAddress } from '../src/options.ts'
+import { ingestAddresses } from '../src/options.ts'
 import { anything, calls, hostile, play } from './calls.ts'
 import { makeProbe, MemorySink, readBack } from './support.ts'
 
@@ -60,7 +60,7 @@ describe('the probe', () => {
         ),
         (options) => {
           // A path would be written to: that is what it means.
-          if (typeof options.to === 'string' && ingestAddress(options.to, '/') === null) delete options.to
+          if (typeof options.to === 'string' && ingestAddresses(options.to, '/') === null) delete options.to
           if (typeof options.to === 'string') options.to = 'ws://'
           const probe = createProbe({ ...options, onProblem: () => [][0]![0] } as never)
           probe.frame()
@@ -105,7 +105,10 @@ describe('the probe', () => {
   })
 
   it('understands every way to write the product’s address', () => {
-    const address = (to: string) => ingestAddress(to, '/ingest')
+    const address = (to: string) => {
+      const found = ingestAddresses(to, '/ingest')
+      return found?.length === 1 ? found[0] : found
+    }
     for (const to of [
       'ws://127.0.0.1:4780',
       '127.0.0.1:4780',
@@ -116,7 +119,13 @@ describe('the probe', () => {
     expect(address('https://lapsus.example')).to.equal('wss://lapsus.example/ingest')
     expect(address('[::1]:4780')).to.equal('ws://[::1]:4780/ingest')
     expect(address('takes/night.lapsus')).to.equal(null)
-    expect(address('ws://')).to.equal('')
+    expect(address('ws://')).to.deep.equal([])
+    expect(address('127.0.0.1:4780, https://lapsus.example')).to.deep.equal([
+      'ws://127.0.0.1:4780/ingest',
+      'wss://lapsus.example/ingest',
+    ])
+    expect(address('127.0.0.1:4780,takes/night.lapsus')).to.deep.equal([])
+    expect(address('takes/night,127.0.0.1:4780')).to.equal(null)
   })
 })
 

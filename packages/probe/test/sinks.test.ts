@@ -69,7 +69,7 @@ describe('WebSocket sink', () => {
 
   it('waits for the server to say what it has, then sends in order and keeps until acknowledged', async () => {
     const server = await PatientServer.start()
-    const sink = new WebSocketSink(server.url, connect, MB, () => {})
+    const sink = new WebSocketSink([server.url], connect, MB, () => {})
     sink.put(bytes(0), 0)
     for (const n of [1, 2, 3]) sink.put(bytes(n), n)
     await until(() => server.got.length === 3, 'three records arrive')
@@ -86,7 +86,7 @@ describe('WebSocket sink', () => {
 
   it('sends again what was not acknowledged after the connection broke', async () => {
     const server = await PatientServer.start()
-    const sink = new WebSocketSink(server.url, connect, MB, () => {})
+    const sink = new WebSocketSink([server.url], connect, MB, () => {})
     sink.put(bytes(0), 0)
     for (const n of [1, 2, 3]) sink.put(bytes(n), n)
     await until(() => server.got.length === 3, 'three records arrive')
@@ -102,9 +102,28 @@ describe('WebSocket sink', () => {
     await server.stop()
   })
 
+  it('goes over to the next address when one fails, and round to the first again', async () => {
+    const servers = [await PatientServer.start(), await PatientServer.start()] as const
+    const [one, other] = servers
+    const sink = new WebSocketSink(['ws://127.0.0.1:1', one.url, other.url], connect, MB, () => {})
+    sink.put(bytes(0), 0)
+    sink.put(bytes(1), 1)
+    await until(() => one.got.length === 1, 'the second address is used')
+    one.acknowledge(1)
+    other.acknowledged = 1
+    sink.put(bytes(2), 2)
+    await until(() => one.got.length === 2, 'it goes on there')
+    await one.stop()
+    await until(() => other.got.length === 1, 'the third is used')
+    expect(other.got[0]![0]).to.equal(2)
+    other.acknowledge(2)
+    await sink.close()
+    await other.stop()
+  })
+
   it('has no room while too much is unacknowledged', async () => {
     const server = await PatientServer.start()
-    const sink = new WebSocketSink(server.url, connect, 10, () => {})
+    const sink = new WebSocketSink([server.url], connect, 10, () => {})
     sink.put(bytes(0), 0)
     expect(sink.hasRoom()).to.equal(true)
     sink.put(new Uint8Array(11), 1)
@@ -121,7 +140,7 @@ describe('WebSocket sink', () => {
     let isUp = false
     let failures = 0
     const sink = new WebSocketSink(
-      server.url,
+      [server.url],
       (url) => {
         if (isUp) return connect(url)
         failures++
@@ -148,7 +167,7 @@ describe('WebSocket sink', () => {
   it('gives up when the server refuses, and says why', async () => {
     const server = await PatientServer.start()
     const problems: string[] = []
-    const sink = new WebSocketSink(server.url, connect, MB, (problem) => problems.push(problem))
+    const sink = new WebSocketSink([server.url], connect, MB, (problem) => problems.push(problem))
     sink.put(bytes(0), 0)
     sink.put(bytes(1), 1)
     await until(() => server.got.length === 1, 'the record arrives')

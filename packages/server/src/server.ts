@@ -8,6 +8,7 @@ import { WrongSetting } from './config.ts'
 import { connect, UnusableDatabase } from './store/connection.ts'
 import { failureKind } from './store/failure.ts'
 import { DatabaseHealth } from './store/health.ts'
+import { Leases } from './store/lease.ts'
 import { migrate } from './store/migrate.ts'
 import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
@@ -43,7 +44,10 @@ export interface RunningServer {
 /** @throws WrongSetting or UnusableDatabase, in words for whoever starts it */
 export async function startServer(config: ServerConfig, log: Logger): Promise<RunningServer> {
   const database = await connectInTime(config.databaseUrl, log)
-  const migrated = await migrate(database)
+  const leases = new Leases(database)
+  await leases.prepare()
+  // Any number of servers may start at once.
+  const migrated = await leases.alone('migrations', () => migrate(database))
   if (migrated.length > 0) log.info({ migrated }, 'database brought up to date')
   const store = storeOf(database)
   const pool = new Pool(config.databaseUrl, store, log)

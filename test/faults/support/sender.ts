@@ -22,7 +22,7 @@ let acknowledged = 0
 
 /** The product's own sink; only what comes in is looked at as well. */
 const sink = new WebSocketSink(
-  address.replace('http', 'ws') + INGEST_PATH,
+  address.split(',').map((one) => one.replace('http', 'ws') + INGEST_PATH),
   (url, protocol) => {
     const socket = new WebSocket(url, protocol, { perMessageDeflate: false })
     socket.on('message', (data, isBinary) => {

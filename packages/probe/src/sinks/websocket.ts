@@ -42,7 +42,9 @@ const GOODBYE_MS = 200
  * reconnect the server says what it has; the rest is sent again.
  */
 export class WebSocketSink implements Sink {
-  readonly #url: string
+  readonly #urls: readonly string[]
+  /** Which of them; counts on. */
+  #turn = 0
   readonly #connect: Connect
   readonly #mostBytes: number
   readonly #onProblem: ProblemListener
@@ -68,22 +70,26 @@ export class WebSocketSink implements Sink {
   #orderListener: ((order: Order) => void) | null = null
 
   /**
-   * @param url a good address
+   * @param urls good addresses: one is used until it fails, then the next
    * @param mostBytes unacknowledged bytes beyond which frames are left out
    * @param spool given what is left when the sink is closed; null where nothing can be kept
    */
   constructor(
-    url: string,
+    urls: readonly string[],
     connect: Connect,
     mostBytes: number,
     onProblem: ProblemListener,
     spool: Spool | null = null,
   ) {
-    this.#url = url
+    this.#urls = urls
     this.#connect = connect
     this.#mostBytes = mostBytes
     this.#onProblem = onProblem
     this.#spool = spool
+  }
+
+  get #url(): string {
+    return this.#urls[this.#turn % this.#urls.length]!
   }
 
   onOrder(listener: (order: Order) => void): void {
@@ -240,8 +246,10 @@ export class WebSocketSink implements Sink {
     this.#ready = false
     if (this.#over) return
     this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
-    this.#tryAgainIn(this.#isClosing ? FIRST_RETRY_MS : this.#retryMs)
-    this.#retryMs = Math.min(this.#retryMs * 2, LONGEST_RETRY_MS)
+    // The next is tried soon; once all have failed it takes longer.
+    const isNext = ++this.#turn % this.#urls.length > 0
+    this.#tryAgainIn(this.#isClosing || isNext ? FIRST_RETRY_MS : this.#retryMs)
+    if (!isNext) this.#retryMs = Math.min(this.#retryMs * 2, LONGEST_RETRY_MS)
   }
 
   #tryAgainIn(ms: number): void {

@@ -1,4 +1,5 @@
 /** Connections to whichever node of a database works. */
+import { connect, type Socket } from 'node:net'
 import { BroadcastChannel } from 'node:worker_threads'
 import type { Connection, ConnectionConfig } from 'mariadb'
 import { createConnection } from './driver.ts'
@@ -15,7 +16,8 @@ const READ_ALL_COMMITTED = 'SET SESSION wsrep_sync_wait = 7'
 export class Nodes {
   readonly #address: DatabaseAddress
   #at = 0
-  readonly #open = new Map<DatabaseNode, Set<Connection>>()
+  /** The driver's own way to end a connection asks the node for it, which may hang. */
+  readonly #open = new Map<DatabaseNode, Set<Socket>>()
   /** Threads of one process tell each other which node is silent; null where there is only one. */
   readonly #news: BroadcastChannel | null
 
@@ -61,36 +63,37 @@ export class Nodes {
 
   async #connectTo(node: DatabaseNode, options: ConnectionConfig, seesAll: boolean): Promise<Connection> {
     const { user, password, database } = this.#address
-    const { connectTimeout } = options
     const connection = await createConnection({
       ...options,
       ...{ user, password, database, host: node.host, port: node.port },
-      ...(this.several
-        ? { connectTimeout: NODE_TIMEOUT_MS }
-        : connectTimeout === undefined
-          ? {}
-          : { connectTimeout }),
+      ...(this.several ? { connectTimeout: NODE_TIMEOUT_MS, stream: () => this.#socketTo(node) } : {}),
     })
-    const open = this.#open.get(node) ?? new Set()
-    this.#open.set(node, open.add(connection))
-    connection.on('end', () => open.delete(connection))
-    connection.on('error', () => open.delete(connection))
+    // Whoever waits for an answer is told there; nobody else has to be.
+    connection.on('error', () => {})
     try {
       // A node that has lost the others takes connections, and answers nothing.
       if (this.several) await connection.query(seesAll ? READ_ALL_COMMITTED : 'SELECT 1')
       if (seesAll) await connection.query('SELECT 1')
       return connection
     } catch (error) {
-      open.delete(connection)
       connection.destroy()
       throw error
     }
+  }
+
+  #socketTo(node: DatabaseNode): Socket {
+    const socket = connect(node.port, node.host).setNoDelay(true)
+    const open = this.#open.get(node) ?? new Set()
+    this.#open.set(node, open.add(socket))
+    socket.once('close', () => open.delete(socket))
+    return socket
   }
 
   #giveUp(node: DatabaseNode): void {
     if (node === this.current) this.#at = (this.#at + 1) % this.#address.nodes.length
     const open = this.#open.get(node)
     this.#open.delete(node)
-    for (const connection of open ?? []) connection.destroy()
+    const silence = () => Object.assign(new Error('the node does not answer'), { code: 'ECONNRESET' })
+    for (const socket of open ?? []) socket.destroy(silence())
   }
 }
