@@ -9,7 +9,7 @@ import { parseArgs } from 'node:util'
 import { ensureBuilt } from './setup/build.mjs'
 import { CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
-import { reliabilityPage } from './setup/reliability.mjs'
+import { ownClusterSection, reliabilityPage, withClusterSection } from './setup/reliability.mjs'
 import { ROOT } from './setup/root.mjs'
 import { run } from './setup/run.mjs'
 import { runMain, say } from './setup/say.mjs'
@@ -43,7 +43,9 @@ await runMain(async () => {
     // A run that found something wrong is no result to show.
     if (process.exitCode !== 0) return
     const page = reliabilityPage(JSON.parse(readFileSync(figures, 'utf8')), seed)
-    writeFileSync(join(ROOT, 'docs/reliability.md'), page)
+    const file = join(ROOT, 'docs/reliability.md')
+    const cluster = ownClusterSection(readFileSync(file, 'utf8'))
+    writeFileSync(file, cluster === '' ? page : withClusterSection(page, cluster))
     say('faults: docs/reliability.md is written')
   } finally {
     rmSync(folder, { recursive: true, force: true })

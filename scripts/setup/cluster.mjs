@@ -40,7 +40,12 @@ const NEEDS = [
  * @returns { url, nodes: { port, pid, kill(signal), restart() }[], stop() }; `url` names all of them
  */
 export async function startCluster() {
-  ensurePrograms(NEEDS, undefined, [...(process.env.PATH ?? '').split(delimiter), '/usr/sbin', '/usr/bin', '/usr/lib/galera'])
+  ensurePrograms(NEEDS, undefined, [
+    ...(process.env.PATH ?? '').split(delimiter),
+    '/usr/sbin',
+    '/usr/bin',
+    '/usr/lib/galera',
+  ])
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-cluster-'))
   chmodSync(folder, 0o755)
   const scripts = transferScripts(folder)
@@ -80,7 +85,9 @@ function transferScripts(folder) {
   const fetched = spawnSync('apt-get', ['download', 'mariadb-server'], { cwd: place, encoding: 'utf8' })
   const file = readdirSync(place).find((name) => name.endsWith('.deb'))
   if (file === undefined)
-    throw new SetupError(`the package mariadb-server could not be fetched:\n${fetched.stdout}${fetched.stderr}`)
+    throw new SetupError(
+      `the package mariadb-server could not be fetched:\n${fetched.stdout}${fetched.stderr}`,
+    )
   const unpacked = spawnSync('dpkg-deb', ['-x', join(place, file), place], { encoding: 'utf8' })
   if (unpacked.status !== 0) throw new SetupError(`${file} could not be unpacked:\n${unpacked.stderr}`)
   return join(place, 'usr/bin')
@@ -94,7 +101,12 @@ async function newNode(folder, password) {
     await freePort(),
     await freePort(),
   ]
-  const node = { folder, data: join(folder, 'data'), init: join(folder, 'init.sql'), log: join(folder, 'log') }
+  const node = {
+    folder,
+    data: join(folder, 'data'),
+    init: join(folder, 'init.sql'),
+    log: join(folder, 'log'),
+  }
   writeFileSync(node.init, initSql(password))
   writeFileSync(node.log, '')
   mkdirSync(node.data)
@@ -105,9 +117,7 @@ const isRoot = () => process.getuid?.() === 0
 
 /** A command as it is run by whoever owns the nodes. */
 const owned = (command) =>
-  isRoot()
-    ? ['setpriv', '--reuid', OWNER, '--regid', 'nogroup', '--clear-groups', '--', ...command]
-    : command
+  isRoot() ? ['setpriv', '--reuid', OWNER, '--regid', 'nogroup', '--clear-groups', '--', ...command] : command
 
 function makeData(node) {
   if (isRoot()) spawnSync('chown', ['-R', `${OWNER}:nogroup`, node.folder])

@@ -90,3 +90,36 @@ export function reliabilityPage(figures, seed) {
     '',
   ].join('\n')}`
 }
+
+const CLUSTER = '## On a cluster'
+
+/** @param figures what test/cluster reports, ms */
+export function clusterSection(figures) {
+  const s = (ms) => `${(ms / 1000).toFixed(1)} s`
+  return [
+    CLUSTER,
+    '',
+    `Made by \`npm run test:cluster\` on ${new Date().toISOString().slice(0, 10)}: three MariaDB nodes with Galera, two servers and eight games of 60 frames a second with 500 spans each, all on the same ${cpus().length} × ${cpus()[0].model.trim()}. Every frame that the games made, ${whole(figures.frames)}, was there once afterwards.`,
+    '',
+    ...table(
+      ['what happened', 'every game has a further second acknowledged after', 'the live view goes on after'],
+      [
+        ['nothing', s(figures.calmMs), ''],
+        ['`kill −9` of the database node in use', s(figures.nodeMs), s(figures.liveMs)],
+        ['`kill −9` of a server', s(figures.serverMs), s(figures.serverLiveMs)],
+        ['the database node in use hangs for 20 s', s(figures.hungMs), ''],
+        ['it comes back', s(figures.backMs), ''],
+      ],
+    ),
+    '',
+  ].join('\n')
+}
+
+/** The page with this section in place of the one it had. */
+export function withClusterSection(page, section) {
+  const at = page.indexOf(CLUSTER)
+  return `${(at < 0 ? page : page.slice(0, at)).trimEnd()}\n\n${section}`
+}
+
+/** The section that a page has; '' for none. */
+export const ownClusterSection = (page) => (page.includes(CLUSTER) ? page.slice(page.indexOf(CLUSTER)) : '')

@@ -57,7 +57,9 @@ describe('nodes of a database', () => {
     const nodes = new Nodes(databaseAddress(named(await freshDatabase(), '127.0.0.1:1', silent.host))!)
     const connection = await nodes.connect({})
     expect(await connection.query('SELECT 1 AS one')).to.deep.equal([{ one: 1 }])
-    const [row] = (await connection.query('SELECT @@SESSION.wsrep_sync_wait AS waits')) as { waits: unknown }[]
+    const [row] = (await connection.query('SELECT @@SESSION.wsrep_sync_wait AS waits')) as {
+      waits: unknown
+    }[]
     expect(Number(row!.waits)).to.equal(7)
     // The next connection goes there at once.
     expect(String(nodes.current.port)).to.equal(new URL(await freshDatabase()).port)
@@ -88,7 +90,9 @@ describe('nodes of a database', () => {
     expect(await status()).to.equal(200)
     delay = null
     await until(async () => (await status()) === 200, 'the other node is used')
-    expect(((await (await fetch(`${server.address}/health`)).json()) as { status: string }).status).to.equal('ok')
+    expect(((await (await fetch(`${server.address}/health`)).json()) as { status: string }).status).to.equal(
+      'ok',
+    )
     delay = 0
     await server.stop()
     await detour.stop()

@@ -9,12 +9,21 @@ export class Game {
   readonly #ended: Promise<unknown>
   #text = ''
 
-  constructor(address: string, take: string) {
+  /** @param load length of a frame, ms, and spans in each */
+  constructor(
+    address: string,
+    take: string,
+    load: { frameMs: number; spans: number } = { frameMs: 4, spans: 60 },
+  ) {
     this.take = take
     const script = join(import.meta.dirname, 'sender.ts')
-    this.#child = spawn(process.execPath, ['--import', 'tsx', script, address, take], {
-      stdio: ['pipe', 'pipe', 'inherit'],
-    })
+    this.#child = spawn(
+      process.execPath,
+      ['--import', 'tsx', script, address, take, ...Object.values(load).map(String)],
+      {
+        stdio: ['pipe', 'pipe', 'inherit'],
+      },
+    )
     this.#child.stdout!.on('data', (data) => (this.#text += data))
     this.#ended = new Promise((resolve) => this.#child.once('close', resolve))
   }

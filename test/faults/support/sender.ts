@@ -1,5 +1,5 @@
 /**
- * A game whose frames are numbered: `sender.ts ADDRESS TAKE`. Says on standard output, in whole lines, how many
+ * A game whose frames are numbered: `sender.ts ADDRESS TAKE [FRAME_MS SPANS]`. Says on standard output, in whole lines, how many
  * frames are acknowledged ("acknowledged N"), and at the end, when its input closes, how many it made ("made N").
  */
 import { writeSync } from 'node:fs'
@@ -9,10 +9,9 @@ import { createProbe } from '../../../packages/probe/src/node.ts'
 import { WebSocketSink, type Socket } from '../../../packages/probe/src/sinks/websocket.ts'
 import { NUMBER_GAUGE } from './frames.ts'
 
-const FRAME_MS = 4
-const SPANS = 60
-
-const [, , address = '', take = ''] = process.argv
+const [, , address = '', take = '', frameMs = '4', spans = '60'] = process.argv
+const FRAME_MS = Number(frameMs)
+const SPANS = Number(spans)
 const say = (line: string) => writeSync(1, `${line}\n`)
 
 /** Frames in all records up to each number. */
@@ -47,7 +46,7 @@ sink.put = (bytes, sequence) => {
   put(bytes, sequence)
 }
 
-const probe = createProbe({ game: 'Fault Suite', target: 250, take, to: sink })
+const probe = createProbe({ game: 'Fault Suite', target: Math.round(1000 / FRAME_MS), take, to: sink })
 const STEP = probe.marker('step')
 const PART = probe.marker('part')
 const NUMBER = probe.gaugeId(NUMBER_GAUGE)
