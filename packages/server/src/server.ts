@@ -20,7 +20,7 @@ import { acceptStreams } from './serve/upgrade.ts'
 import { abandonedTakes } from './ingest/finish.ts'
 import { takeUpSpooled } from './ingest/spool.ts'
 import { IngestStreams } from './ingest/streams.ts'
-import { OtlpStreams } from './ingest/otlp/streams.ts'
+import { TraceWatch } from './ingest/otlp/watch.ts'
 import { applyRetention } from './serve/queries/retention.ts'
 import { purgeDeleted } from './serve/queries/takes.ts'
 import { Recordings } from './recordings/recordings.ts'
@@ -61,9 +61,13 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const guard = new Guard(config)
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
   const streams = new IngestStreams((ask) => pool.run('record', ask, [ask.port]), health, log)
-  const otlp = new OtlpStreams(store, log)
+  const traces = new TraceWatch(
+    store,
+    (instanceHash, port) => pool.run('assemble', { instanceHash, port }, [port]),
+    log,
+  )
   const http = createServer(
-    createApp({ config, store, pool, load, health, guard, access, recordings, otlp, log }).callback(),
+    createApp({ config, store, pool, load, health, guard, access, recordings, log }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -101,7 +105,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
       sweeps.forEach(clearInterval)
       await recordings.stopAll()
       await streams.stop()
-      await otlp.stop()
+      await traces.stop()
       sockets.close()
       await new Promise((resolve) => {
         http.close(resolve)

@@ -11,7 +11,7 @@ import { BasicTracerProvider, BatchSpanProcessor } from '@opentelemetry/sdk-trac
 import { gzipSync } from 'node:zlib'
 import { type TakeDetail, type TakeSummary } from '@lapsus/api'
 import type { RunningServer } from '../src/index.ts'
-import { getJson, testServer, until } from './support.ts'
+import { freshDatabase, getJson, testServer, until } from './support.ts'
 
 const FRAMES = 40
 
@@ -173,6 +173,54 @@ describe('OpenTelemetry over HTTP', function () {
       expect(await takesOf(game)).to.have.length(state === null ? 0 : 1)
     }
   })
+
+  it('makes one take of what comes to two servers, though one of them dies', async () => {
+    const databaseUrl = await freshDatabase()
+    const [one, other] = [await testServer({ databaseUrl }), await testServer({ databaseUrl })]
+    const frame = (i: number) => [
+      {
+        name: 'tick',
+        startTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(i) * 16_000_000n),
+        endTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(i + 1) * 16_000_000n),
+      },
+      {
+        name: `part ${i % 3}`,
+        startTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(i) * 16_000_000n + 1_000n),
+        endTimeUnixNano: String(1_700_000_000_000_000_000n + BigInt(i) * 16_000_000n + 9_000_000n),
+      },
+    ]
+    const resource = { attributes: [{ key: 'service.name', value: { stringValue: 'Halves' } }] }
+    const put = async ({ address }: RunningServer, from: number, to: number) => {
+      const spans = Array.from({ length: to - from }, (_, i) => frame(from + i)).flat()
+      const body = JSON.stringify({ resourceSpans: [{ resource, scopeSpans: [{ spans }] }] })
+      const response = await fetch(`${address}/v1/traces?frame-marker=tick`, {
+        method: 'POST',
+        body,
+        headers: json,
+      })
+      expect(response.status).to.equal(200)
+    }
+    const take = async () => (await getJson<TakeSummary[]>(other, '/api/takes'))[0]
+    for (let i = 0; i < 10; i++) await put(i % 2 === 0 ? one : other, i * 10, (i + 1) * 10)
+    await until(async () => ((await take())?.frames ?? 0) > 0, 'frames are put together')
+    // Its threads die; what they had in hand is taken over by the other, from the beginning.
+    await Promise.all(one.pool.workers('recordings').map((thread) => thread.terminate()))
+    await one.store.database.query(
+      "UPDATE leases SET until = NOW(3) - INTERVAL 1 SECOND WHERE name LIKE 'traces%'",
+    )
+    await one.stop()
+    for (let i = 10; i < 14; i++) await put(other, i * 10, (i + 1) * 10)
+    await until(async () => (await take())?.frames === 140, 'all frames are in')
+    const { id, spans } = (await take())!
+    expect(spans).to.equal(140)
+    expect(await getJson<TakeSummary[]>(other, '/api/takes')).to.have.length(1)
+    const bytes = await (await fetch(`${other.address}/api/takes/${id}/pages/77`)).arrayBuffer()
+    expect(readAnswer(PAGE, new Uint8Array(bytes)).path).to.have.length(1)
+    await until(async () => (await take())!.state === 'complete', 'the take is closed')
+    expect(await other.store.traceParts.count()).to.equal(0)
+    expect(await other.store.traceStreams.count()).to.equal(0)
+    await other.stop()
+  }).timeout(60_000)
 
   it('refuses what is no such request, in words', async () => {
     const status = async (body: string | Uint8Array, headers: Record<string, string>) => {

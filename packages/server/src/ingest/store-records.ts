@@ -46,6 +46,11 @@ export class RecordStore {
     }
   }
 
+  /** Waits for everything to be committed. */
+  async settled(): Promise<void> {
+    await this.#writer?.settled()
+  }
+
   /** Waits for everything to be committed and closes the take. */
   async finish(complete: boolean): Promise<void> {
     await this.#writer?.settled()

@@ -8,7 +8,6 @@ import { signedIn } from './signed-in.ts'
 import type { ServerConfig } from '../config.ts'
 import type { DatabaseHealth } from '../store/health.ts'
 import type { Store } from '../store/store.ts'
-import type { OtlpStreams } from '../ingest/otlp/streams.ts'
 import { databaseAway, ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
 import { gamePage } from './game-page.ts'
@@ -41,7 +40,6 @@ export interface AppParts {
   guard: Guard
   access: Access
   recordings: Recordings
-  otlp: OtlpStreams
   log: Logger
 }
 
@@ -56,7 +54,6 @@ export function createApp({
   guard,
   access,
   recordings,
-  otlp,
   log,
 }: AppParts): Koa {
   const app = new Koa({ proxy: config.behindProxy })
@@ -103,7 +100,7 @@ export function createApp({
     recordingRoutes(recordings),
     storageRoutes(store, config.retention),
     loadRoutes(load),
-    otlpRoutes(otlp),
+    otlpRoutes(pool),
   ] satisfies Router[]) {
     app.use(router.routes())
     app.use(router.allowedMethods({ throw: true }))

@@ -8,9 +8,10 @@ import * as trust from './migrations/005-trust.ts'
 import * as planLists from './migrations/006-plan-lists.ts'
 import * as trials from './migrations/007-trials.ts'
 import * as history from './migrations/008-history.ts'
+import * as traces from './migrations/009-traces.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
-const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists, trials, history]
+const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists, trials, history, traces]
 
 /** Brings the database up to date. @returns names of the migrations that were run */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

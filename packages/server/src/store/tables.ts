@@ -211,6 +211,25 @@ export const TABLES = {
   /** Calls that a take's recorder had to repair or leave out (ProblemCount). */
   problems: { takeId: takeId(), what: textKey(200), about: textKey(200), count: big() },
 
+  /** Service instances that send OpenTelemetry traces; the key is the SHA-256 of service and instance, hexadecimal. */
+  traceStreams: {
+    instanceHash: textKey(64),
+    service: longText(),
+    takeId: text(64),
+    lastAt: time(),
+    /** When somebody ended the recording, though the game goes on. */
+    stoppedAt: timeOrNone(),
+  },
+  /** What has arrived of them, until their takes end. */
+  traceParts: {
+    id: numbered(),
+    instanceHash: text(64),
+    /** From 1, in the order in which they are put together; null: not yet. */
+    position: integerOrNone(),
+    /** Deflated spans, as V8 serializes them; null: nothing came for a while. */
+    body: bytesOrNone(),
+  },
+
   /** Somebody who is signed in; the key is the SHA-256 of what the cookie holds, hexadecimal. */
   sessions: { tokenHash: textKey(64), until: time() },
   signInFailures: { id: numbered(), address: text(64), at: time() },

@@ -30,6 +30,8 @@ export type KindName = keyof typeof KINDS
 
 export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   record: 'recordings',
+  assemble: 'recordings',
+  traces: 'recordings',
   import: 'files',
   export: 'files',
   excerpt: 'files',

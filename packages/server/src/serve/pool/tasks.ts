@@ -27,6 +27,8 @@ import { keepComposite } from '../../ingest/composite.ts'
 import { finishTake } from '../../ingest/finish.ts'
 import { importTakes, type ImportOptions } from '../../ingest/import.ts'
 import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
+import { takeTraces, type TracesAsk, type TracesTold } from '../../ingest/otlp/arrive.ts'
+import { assembleTraces } from '../../ingest/otlp/assemble.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
 import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
@@ -47,6 +49,9 @@ export interface Asks {
   /** Does nothing: whoever does it has begun. */
   wake: null
   record: RecordingAsk
+  /** Puts together what a service instance sends, until it ends, or the port closes. */
+  assemble: { instanceHash: string; port: MessagePort }
+  traces: TracesAsk
   /** The file comes through the port. */
   import: ImportOptions & { port: MessagePort }
   /** One file of all takes, through the port. */
@@ -70,6 +75,8 @@ export interface Asks {
 export interface Tells {
   wake: void
   record: void
+  assemble: void
+  traces: TracesTold
   import: ImportResult[]
   export: void
   /** Identity of the new take. */
@@ -94,6 +101,15 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   wake: async () => {},
 
   record: ({ store, log }, ask) => keepRecording(store, log, ask),
+
+  async assemble({ store, log }, { instanceHash, port }) {
+    let isStopping = false
+    port.on('close', () => (isStopping = true))
+    await assembleTraces(store, log, instanceHash, () => isStopping)
+    port.close()
+  },
+
+  traces: ({ store }, ask) => takeTraces(store, ask),
 
   import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port), options),
 

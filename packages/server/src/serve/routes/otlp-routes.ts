@@ -4,9 +4,9 @@ import { gunzip } from 'node:zlib'
 import Router from '@koa/router'
 import type { Context } from 'koa'
 import getRawBody from 'raw-body'
-import { decodeRequest, encodeResponse } from '../../ingest/otlp/protobuf.ts'
-import type { OtlpStreams } from '../../ingest/otlp/streams.ts'
+import { encodeResponse } from '../../ingest/otlp/protobuf.ts'
 import { ProblemError } from '../../problem-error.ts'
+import type { Pool } from '../pool/pool.ts'
 
 export const OTLP_PATH = '/v1/traces'
 const PROTOBUF = 'application/x-protobuf'
@@ -14,16 +14,17 @@ const JSON_TYPE = 'application/json'
 /** One request, also unpacked. */
 const MOST_BYTES = 32 * 1024 * 1024
 
-export function otlpRoutes(streams: OtlpStreams): Router {
+export function otlpRoutes(pool: Pool): Router {
   const router = new Router()
   router.post(OTLP_PATH, async (context) => {
     const isProtobuf = context.is(PROTOBUF) === PROTOBUF
     if (!isProtobuf && context.is(JSON_TYPE) !== JSON_TYPE) {
       throw new ProblemError(415, `expected ${PROTOBUF} or ${JSON_TYPE}`, 'Content-Type')
     }
-    const request = decode(await body(context), isProtobuf)
+    const bytes = await body(context)
     const marker = context.query['frame-marker']
-    const skipped = await streams.take(request, typeof marker === 'string' ? marker : undefined)
+    const frameMarker = typeof marker === 'string' ? marker : undefined
+    const skipped = await pool.run('traces', { bytes, isProtobuf, frameMarker })
     const response =
       skipped.summary === null
         ? {}
@@ -46,13 +47,5 @@ async function body(context: Context): Promise<Uint8Array> {
       400,
       `the body is not good gzip of at most ${MOST_BYTES} bytes: ${(error as Error).message}`,
     )
-  }
-}
-
-function decode(bytes: Uint8Array, isProtobuf: boolean): unknown {
-  try {
-    return isProtobuf ? decodeRequest(bytes) : JSON.parse(Buffer.from(bytes).toString('utf8'))
-  } catch (error) {
-    throw new ProblemError(400, `the body is not an ExportTraceServiceRequest: ${(error as Error).message}`)
   }
 }
