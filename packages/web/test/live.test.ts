@@ -125,7 +125,7 @@ describe('live view', function () {
       async () => /sim\s+4\.\d+\s+1\.00 ×/.test(await textOf('live')),
       'the heaviest marker is summed up',
     )
-    await until(async () => /letters\s+10\d/.test(await textOf('live')), 'the gauge is there')
+    await until(async () => /letters\s+1\d\d/.test(await textOf('live')), 'the gauge is there')
     const shownTo = () =>
       page.$eval('[data-testid=live-strip]', (strip) => Number((strip as HTMLElement).dataset['to']))
     const before = await shownTo()

@@ -7,28 +7,25 @@ import type { Logger } from 'pino'
 import { finishTake } from '../ingest/finish.ts'
 import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
+import { isOver, SharedRecordings } from './shared-recordings.ts'
 import type { Store } from '../store/store.ts'
 
-/** Ended recordings that are still listed. */
-const MOST_KEPT = 20
 const MESSAGE_LENGTH = 2_000
 /** A game that has not begun its take by then has failed. */
 const NAME_TRIES = 150
 const NAME_EVERY_MS = 200
+const LOOK_EVERY_MS = 1_000
 
 interface Run {
   recording: Recording
   request: RecordingRequest
   /** Null while it waits in line. */
   child: ChildProcess | null
-  startedMs: number
   output: string
   ended: Promise<void>
 }
 
-const isOver = ({ state }: Recording) => state === 'done' || state === 'failed' || state === 'called-off'
-
-/** Runs of the demo game that this server started. */
+/** Runs of the demo game that this server starts; those of other servers are known, too. */
 export class Recordings {
   readonly #store: Store
   readonly #script: string
@@ -37,6 +34,8 @@ export class Recordings {
   /** Games at once: more would measure how they get in each other's way. */
   readonly #most: number
   readonly #runs = new Map<string, Run>()
+  readonly #shared: SharedRecordings
+  readonly #looking: ReturnType<typeof setInterval>
   #demo: Promise<DemoGame> | null = null
   /** Where the games send their takes; known once the server listens. */
   address = ''
@@ -47,6 +46,9 @@ export class Recordings {
     this.#ownKey = ownKey
     this.#log = log
     this.#most = most
+    this.#shared = new SharedRecordings(store)
+    this.#looking = setInterval(() => void this.#look().catch(() => {}), LOOK_EVERY_MS)
+    this.#looking.unref()
   }
 
   /** The demo game, as it describes itself. */
@@ -60,7 +62,7 @@ export class Recordings {
   }
 
   /** Records at once, or as soon as another recording is over. */
-  start(request: RecordingRequest): Recording {
+  async start(request: RecordingRequest): Promise<Recording> {
     const recording: Recording = {
       id: randomUUID(),
       take: randomUUID(),
@@ -74,22 +76,24 @@ export class Recordings {
       recording,
       request,
       child: null,
-      startedMs: performance.now(),
       output: '',
       ended: Promise.resolve(),
     }
     this.#runs.set(recording.id, run)
-    this.#forgetOld()
-    this.#next()
-    return recording
+    await this.#shared.add(recording)
+    await this.#next()
+    return (await this.get(recording.id))!
   }
 
   /** Begins what waits, in order, while there is a processor for it. */
-  #next(): void {
+  async #next(): Promise<void> {
     const runs = [...this.#runs.values()]
     const running = runs.filter(({ child, recording }) => child !== null && !isOver(recording)).length
     const waiting = runs.filter(({ recording }) => recording.state === 'waiting')
-    for (const run of waiting.slice(0, Math.max(0, this.#most - running))) this.#begin(run)
+    const due = waiting.slice(0, Math.max(0, this.#most - running))
+    // All at once, before anything is waited for: nobody else begins them, too.
+    for (const run of due) this.#begin(run)
+    for (const { recording } of due) await this.#shared.tell(recording)
   }
 
   #begin(run: Run): void {
@@ -124,7 +128,6 @@ export class Recordings {
     )
     recording.state = 'starting'
     run.child = child
-    run.startedMs = performance.now()
     const keep = (text: Buffer) => (run.output = (run.output + text.toString()).slice(-MESSAGE_LENGTH))
     child.stdout?.on('data', keep)
     child.stderr?.on('data', keep)
@@ -132,37 +135,34 @@ export class Recordings {
       child.once('error', (error) => resolve(this.#end(run, null, error.message)))
       child.once('exit', (code) => resolve(this.#end(run, code, run.output.trim())))
     })
-    void run.ended.then(() => this.#next())
+    void run.ended
+      .then(() => this.#next())
+      .catch((error: Error) => this.#log.error(error, 'a recording did not begin'))
     if (request.name !== '') void this.#nameTake(recording, request.name)
     this.#log.info({ take, seconds: request.seconds, flaws: request.flaws }, 'recording the demo game')
   }
 
-  async list(): Promise<Recording[]> {
-    return Promise.all([...this.#runs.keys()].reverse().map(async (id) => (await this.get(id))!))
+  list(): Promise<Recording[]> {
+    return this.#shared.list()
   }
 
-  async get(id: string): Promise<Recording | null> {
-    const run = this.#runs.get(id)
-    if (run === undefined) return null
-    const { recording } = run
-    const row = await this.#store.takes.findByPk(recording.take, { attributes: ['frames'] })
-    recording.frames = Number(row?.frames ?? 0)
-    if (recording.state === 'starting' && row !== null) {
-      recording.state = 'recording'
-    }
-    if (recording.state === 'recording' || recording.state === 'starting') {
-      recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
-    }
-    return recording
+  get(id: string): Promise<Recording | null> {
+    return this.#shared.get(id)
   }
 
   /** Asks the game to end; its take is kept. One that waits is called off. */
   async stop(id: string): Promise<Recording | null> {
     const run = this.#runs.get(id)
-    if (run === undefined) return null
-    if (run.recording.state === 'waiting') run.recording.state = 'called-off'
-    run.child?.kill('SIGTERM')
-    await run.ended
+    // Its own server looks for such wishes.
+    if (run === undefined) await this.#shared.wishStop(id)
+    else {
+      if (run.recording.state === 'waiting') {
+        run.recording.state = 'called-off'
+        await this.#shared.tell(run.recording)
+      }
+      run.child?.kill('SIGTERM')
+      await run.ended
+    }
     return this.get(id)
   }
 
@@ -177,10 +177,15 @@ export class Recordings {
   }
 
   async stopAll(): Promise<void> {
+    clearInterval(this.#looking)
     // Those that wait first, so that none of them begins when another ends.
     const runs = [...this.#runs.values()]
-    for (const { recording } of runs) if (recording.state === 'waiting') recording.state = 'called-off'
-    await Promise.all(runs.map(({ recording }) => this.stop(recording.id)))
+    for (const { recording } of runs) {
+      if (recording.state !== 'waiting') continue
+      recording.state = 'called-off'
+      await this.#shared.tell(recording).catch(() => {})
+    }
+    await Promise.all(runs.map(({ recording }) => this.stop(recording.id).catch(() => null)))
   }
 
   /** Names the take as soon as the game has begun it. */
@@ -198,7 +203,6 @@ export class Recordings {
 
   async #end(run: Run, code: number | null, output: string): Promise<void> {
     const { recording } = run
-    recording.elapsedS = Math.min(recording.seconds, (performance.now() - run.startedMs) / 1000)
     try {
       if (code !== 0) {
         await finishTake(this.#store, recording.take, 'cut-short')
@@ -208,13 +212,17 @@ export class Recordings {
       this.#log.error(error, 'could not close the take of a recording')
     }
     recording.state = code === 0 ? 'done' : 'failed'
+    this.#runs.delete(recording.id)
+    await this.#shared
+      .tell(recording)
+      .catch((error: Error) => this.#log.error(error, 'could not note a recording'))
   }
 
-  #forgetOld(): void {
-    for (const [id, { recording }] of this.#runs) {
-      if (this.#runs.size <= MOST_KEPT) return
-      if (isOver(recording)) this.#runs.delete(id)
-    }
+  /** Tells the other servers that this one looks after its recordings, and ends those that somebody wishes to end. */
+  async #look(): Promise<void> {
+    const own = [...this.#runs.values()].filter(({ recording }) => !isOver(recording))
+    if (own.length === 0) return
+    for (const id of await this.#shared.touch(own.map(({ recording }) => recording.id))) await this.stop(id)
   }
 }
 

@@ -83,6 +83,11 @@ export function createApp({
       : next(),
   )
   app.use(signedIn(access))
+  // Whoever lists takes will look at one.
+  app.use((context, next) => {
+    if (context.path.startsWith('/api/takes')) pool.wake('questions')
+    return next()
+  })
   const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
   // Traces are read by their own route, in either encoding.
   app.use((context, next) => (context.path === OTLP_PATH ? next() : parseBody(context, next)))

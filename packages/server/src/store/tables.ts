@@ -230,6 +230,21 @@ export const TABLES = {
     body: bytesOrNone(),
   },
 
+  /** Of the demo game, whichever server has started it. */
+  recordings: {
+    id: textKey(64),
+    takeId: text(64),
+    state: text(16),
+    seconds: integer(),
+    askedAt: time(),
+    startedAt: timeOrNone(),
+    endedAt: timeOrNone(),
+    /** When its server told of it last. */
+    touchedAt: time(),
+    stopWished: truth(),
+    message: longText(),
+  },
+
   /** Somebody who is signed in; the key is the SHA-256 of what the cookie holds, hexadecimal. */
   sessions: { tokenHash: textKey(64), until: time() },
   signInFailures: { id: numbered(), address: text(64), at: time() },

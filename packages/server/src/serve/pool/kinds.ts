@@ -12,19 +12,22 @@ interface Kind {
    * fourfold between collections, a small one by a third: with 512 MB half of a recording thread's time is collecting.
    */
   heapMb: number
+  /** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
+  idleMs: number
 }
 
 const CORES = availableParallelism()
+const MINUTE_MS = 60_000
 
 export const KINDS = {
   /** Games that record: many at once on each core, each in its own order. */
-  recordings: { threads: CORES, atOnce: 256, heapMb: 2_048 },
+  recordings: { threads: CORES, atOnce: 256, heapMb: 2_048, idleMs: MINUTE_MS },
   /** Takes in and out: mostly they wait for disk and network. */
-  files: { threads: 1, atOnce: 4, heapMb: 1_024 },
+  files: { threads: 1, atOnce: 4, heapMb: 1_024, idleMs: MINUTE_MS },
   /** What screens ask: answered at once. */
-  questions: { threads: Math.max(1, CORES - 1), atOnce: 4, heapMb: 1_024 },
+  questions: { threads: Math.max(1, CORES - 1), atOnce: 4, heapMb: 1_024, idleMs: 10 * MINUTE_MS },
   /** What may take seconds. */
-  studies: { threads: Math.max(1, CORES - 1), atOnce: 1, heapMb: 1_024 },
+  studies: { threads: Math.max(1, CORES - 1), atOnce: 1, heapMb: 1_024, idleMs: MINUTE_MS },
 } satisfies Record<string, Kind>
 export type KindName = keyof typeof KINDS
 

@@ -10,8 +10,6 @@ import { KIND_OF, KINDS, type KindName } from './kinds.ts'
 import type { Failed, FromThread, WorkerSettings } from './pool-worker.ts'
 import type { Asks, Tells } from './tasks.ts'
 
-/** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
-const IDLE_MS = 60_000
 /** Of tasks of one kind that wait; more are refused. */
 const MOST_WAITING = 64
 const AGAIN_S = 5
@@ -44,7 +42,7 @@ export class Pool {
   }
 
   #begin(name: KindName): Piscina {
-    const { threads, atOnce, heapMb } = KINDS[name]
+    const { threads, atOnce, heapMb, idleMs } = KINDS[name]
     const pool = new Piscina({
       filename: WORKER,
       workerData: {
@@ -55,7 +53,7 @@ export class Pool {
       maxThreads: threads,
       concurrentTasksPerWorker: atOnce,
       maxQueue: MOST_WAITING,
-      idleTimeout: IDLE_MS,
+      idleTimeout: idleMs,
       // Waiting for tasks with Atomics would stop timers and connections of the thread meanwhile.
       atomics: 'disabled',
       resourceLimits: { maxOldGenerationSizeMb: heapMb },
@@ -70,11 +68,7 @@ export class Pool {
     pool.on('error', (error: Error) => this.#log.error({ err: error }, 'a thread could not begin'))
     pool.on('workerDestroy', () => {
       // Tasks that waited for a thread which died as it began wait on until another task comes.
-      const wake = () => {
-        if (pool.queueSize > 0 && pool.threads.length === 0)
-          pool.run({ name: 'wake', ask: null }).catch(() => {})
-      }
-      setTimeout(wake, WAKE_MS).unref()
+      setTimeout(() => pool.queueSize > 0 && this.wake(name), WAKE_MS).unref()
     })
     return pool
   }
@@ -86,6 +80,12 @@ export class Pool {
     }
     const { level, time: _, msg, pid: _pid, hostname: _host, ...fields } = JSON.parse(message.line)
     this.#log[pino.levels.labels[level] as 'info'](fields, msg)
+  }
+
+  /** Begins a thread of the kind where there is none: somebody will soon have something for it to do. */
+  wake(kind: KindName): void {
+    const threads = this.#threads[kind]
+    if (threads.threads.length === 0) threads.run({ name: 'wake', ask: null }).catch(() => {})
   }
 
   /**

@@ -21,7 +21,7 @@ export function recordingRoutes(recordings: Recordings): Router {
     if (unknown !== undefined) throw new ProblemError(400, `there is no flaw "${unknown}"`, 'flaws')
     if (request.trial !== '' && !flaws.some(({ id, switched }) => switched && id === request.trial))
       throw new ProblemError(400, `there is no flaw "${request.trial}" to be played in turn`, 'trial')
-    context.body = recordings.start(request)
+    context.body = await recordings.start(request)
     context.status = 201
   })
 
