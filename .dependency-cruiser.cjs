@@ -15,7 +15,7 @@ const ORDER = {
     ['gate', 'history', 'questions'],
     ['exchange', 'report'],
   ],
-  'packages/server/src': [['store'], ['ingest'], ['access', 'recordings'], ['serve', 'lists']],
+  'packages/server/src': [['store', 'threads'], ['ingest'], ['access', 'recordings'], ['serve', 'lists']],
   'packages/web/src': [
     ['lists', 'format', 'components'],
     ['state', 'api', 'plan'],

@@ -15,7 +15,10 @@ export class Game {
   static async begin(address: string, take: string): Promise<Game> {
     const game = new Game(address)
     game.#socket.on('message', (data) => {
-      game.#acknowledged = (JSON.parse(String(data)) as IngestMessage & { ack: number }).ack
+      const message = JSON.parse(String(data)) as IngestMessage
+      if (message.type === 'refused')
+        throw new Error(`the server refused ${take}: ${message.refused.message}`)
+      if (message.type === 'ack') game.#acknowledged = message.ack
       game.#wake()
     })
     await new Promise((resolve) => game.#socket.once('open', resolve))

@@ -13,10 +13,13 @@ import { exporter, EXPORT_FORMATS } from '@lapsus/core/exchange'
 import { emptyPlan, newItem, planToJson } from '@lapsus/core/remedy'
 import { chunk, chunks, declaration, EIGHT, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
 import { Game, takeRecord } from './game.ts'
+import { measureBusy } from './busy.ts'
+import { columnsAlone } from './columns.ts'
 import { measureLibrary } from './library.ts'
 import { measureLive } from './live.ts'
 import { measureOverlay } from './overlay.ts'
 import { launchBrowser } from '../test/support/browser.ts'
+import { measureStalls } from './stalls.ts'
 import { repeat, summary, type Summary } from './statistics.ts'
 
 const ROOT = process.cwd()
@@ -25,7 +28,9 @@ const QUERIES = 60
 const GAMES = 16
 const CHUNKS_OF_MANY = 6
 const SPANS_PER_CHUNK = 128 * SPANS_PER_FRAME
-const IMPORT_CHUNKS = 6
+const IMPORT_CHUNKS = 10
+/** Of a timeline of about 100 MB. */
+const STALL_FRAMES = 2_000
 /** The item of the plan whose slider is dragged: the sixth of eight. */
 const DRAGGED = 'gate'
 /** Chunks under way before an acknowledgement is waited for. */
@@ -43,20 +48,24 @@ const VIEWS = {
 
 const { child, address } = await startServer()
 const idleMb = residentMb(child)
+const columns = columnsAlone()
 const ingest = await measureIngest()
 const figures = {
   ingest,
-  memory: { idleMb, duringMb: ingest.residentMb, afterQueriesMb: 0 },
+  columns,
+  memory: { idleMb, duringMb: ingest.residentMb },
   demo: await measureDemo(),
   queries: await measureQueries(),
   diagnosis: await measureDiagnosis(),
+  afterQueriesMb: residentMb(child),
   drawing: await measureDrawing(),
   manyGames: await measureManyGames(),
+  busy: await measureBusy(address, TAKE, () => residentMb(child)),
   imports: await measureImports(),
+  stalls: await measureStalls(address, TAKE, Buffer.from(timelineOf(STALL_FRAMES))),
   live: await measureLive(address),
   overlay: await measureOverlay(),
 }
-figures.memory.afterQueriesMb = residentMb(child)
 child.kill('SIGTERM')
 await new Promise((resolve) => child.once('exit', resolve))
 console.log(JSON.stringify(figures))
@@ -140,6 +149,8 @@ async function measureImports() {
   const frames = IMPORT_CHUNKS * 128
   const spans = frames * SPANS_PER_FRAME
   const speeds: Record<string, number> = {}
+  // A thread begins with the first.
+  await fetch(`${address}/api/imports`, { method: 'POST', body: 'no take' })
   for (const format of EXPORT_FORMATS.filter((name) => name !== 'csv')) {
     const write = exporter(format)
     const pieces = [write(takeRecord(`imported-${format}`)), write(declaration)]

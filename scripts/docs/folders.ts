@@ -30,6 +30,7 @@ const ABOUT: Record<string, Record<string, string>> = {
   },
   server: {
     store: 'tables, rows, chunks, migrations; handed in as one object',
+    threads: 'what is handed from thread to thread',
     ingest: 'streams, imports, spool files, OpenTelemetry',
     access: 'passwords, sessions, keys',
     recordings: 'runs of the demo game',

@@ -24,9 +24,9 @@ export function Library() {
   useEffect(() => {
     document.title = 'Lapsus'
     void import('./take-list.tsx')
-    void load()
+    // The takes themselves are asked for by the search bar, which knows what is searched for.
     void resume()
-  }, [load, resume])
+  }, [resume])
   return (
     <div className="mx-auto flex min-h-full max-w-6xl flex-col px-6">
       <header className="flex items-center gap-3 py-5">

@@ -7,27 +7,28 @@ interface Kind {
   threads: number
   /** Tasks that one thread has in hand at once. */
   atOnce: number
-  /**
-   * Of the heap of one thread; columns of figures lie outside it. The collector lets a heap that may become large grow
-   * fourfold between collections, a small one by a third: with 512 MB half of a recording thread's time is collecting.
-   */
-  heapMb: number
   /** A thread that has had nothing to do for so long ends, and with it its studies and connections. */
   idleMs: number
 }
 
 const CORES = availableParallelism()
 const MINUTE_MS = 60_000
+/**
+ * Of the heap of one thread; columns of figures lie outside it. The collector lets a heap that may become so large grow
+ * fourfold between collections, a small one by a third: with 512 MB half of a recording thread's time is collecting.
+ * None comes near it by itself.
+ */
+export const HEAP_MB = 2_048
 
 export const KINDS = {
   /** Games that record: many at once on each core, each in its own order. */
-  recordings: { threads: CORES, atOnce: 256, heapMb: 2_048, idleMs: MINUTE_MS },
+  recordings: { threads: CORES, atOnce: 256, idleMs: MINUTE_MS },
   /** Takes in and out: mostly they wait for disk and network. */
-  files: { threads: 1, atOnce: 4, heapMb: 1_024, idleMs: MINUTE_MS },
+  files: { threads: 1, atOnce: 4, idleMs: MINUTE_MS },
   /** What screens ask: answered at once. */
-  questions: { threads: Math.max(1, CORES - 1), atOnce: 4, heapMb: 1_024, idleMs: 10 * MINUTE_MS },
+  questions: { threads: Math.max(1, CORES - 1), atOnce: 4, idleMs: 10 * MINUTE_MS },
   /** What may take seconds. */
-  studies: { threads: Math.max(1, CORES - 1), atOnce: 1, heapMb: 1_024, idleMs: MINUTE_MS },
+  studies: { threads: Math.max(1, CORES - 1), atOnce: 1, idleMs: MINUTE_MS },
 } satisfies Record<string, Kind>
 export type KindName = keyof typeof KINDS
 

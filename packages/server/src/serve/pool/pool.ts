@@ -6,7 +6,7 @@ import { pino, type Logger } from 'pino'
 import Piscina from 'piscina'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
-import { KIND_OF, KINDS, type KindName } from './kinds.ts'
+import { HEAP_MB, KIND_OF, KINDS, type KindName } from './kinds.ts'
 import type { Failed, FromThread, WorkerSettings } from './pool-worker.ts'
 import type { Asks, Tells } from './tasks.ts'
 
@@ -42,7 +42,7 @@ export class Pool {
   }
 
   #begin(name: KindName): Piscina {
-    const { threads, atOnce, heapMb, idleMs } = KINDS[name]
+    const { threads, atOnce, idleMs } = KINDS[name]
     const pool = new Piscina({
       filename: WORKER,
       workerData: {
@@ -56,7 +56,7 @@ export class Pool {
       idleTimeout: idleMs,
       // Waiting for tasks with Atomics would stop timers and connections of the thread meanwhile.
       atomics: 'disabled',
-      resourceLimits: { maxOldGenerationSizeMb: heapMb },
+      resourceLimits: { maxOldGenerationSizeMb: HEAP_MB },
       // Another thread before a second task on one that is busy.
       loadBalancer: (_task, workers) => {
         const [least] = [...workers].sort((a, b) => a.currentUsage - b.currentUsage)
@@ -123,8 +123,7 @@ export class Pool {
       return await run()
     } catch (error) {
       if ((error as { code?: unknown }).code === 'ERR_WORKER_OUT_OF_MEMORY') {
-        const { heapMb } = KINDS[kind]
-        throw new ProblemError(422, `this takes more memory than a thread of the server has: ${heapMb} MB`)
+        throw new ProblemError(422, `this takes more memory than a thread of the server has: ${HEAP_MB} MB`)
       }
       this.#log.error({ err: error, task: name }, 'a thread died')
       // What came through a port is gone with it; all else is done again.
