@@ -219,7 +219,11 @@ describe('lapsus inspect', () => {
       [join(folder, 'missing.lapsus'), 'there is no such file'],
       [folder, 'is a folder'],
       [file('empty.lapsus', new Uint8Array(0)), 'is empty'],
-      [file('picture.png', Buffer.from([0x89, 0x50, 0x4e, 0x47])), 'the first byte is 0x89'],
+      [
+        file('picture.png', Buffer.from([0x89, 0x50, 0x4e, 0x47])),
+        'it begins with bytes that no take file begins with; takes come as take files, or in one of several forms of JSON',
+      ],
+      [file('readme.txt', Buffer.from('Read me\nfirst')), 'it is text, and no JSON'],
       [file('stub.lapsus', encodeRecord(takeRecord()).subarray(0, 20)), 'breaks off within its first record'],
       [file('fake.gz', Buffer.from([0x1f, 0x8b, 9, 9, 9, 9])), 'gzip'],
       [file('text.json', Buffer.from('{"a":1}')), 'expected'],

@@ -33,8 +33,8 @@ const MARKERS = [
 ]
 const MS = 1_000_000
 
-function digester() {
-  const made = new Digester()
+function digester(reuses = false) {
+  const made = new Digester(undefined, reuses)
   made.declare(declareRecord(1, MARKERS, ['main', 'worker 1']))
   return made
 }
@@ -206,6 +206,46 @@ describe('packed spans', () => {
     const { spans, frames } = made.digest(chunk)
     const packed = packSpans(spans, frames.startNs, made.progress.paths)
     expect([...unpackSpans(packed, frames.startNs, made.progress.paths).startNs]).to.deep.equal([1000, 3])
+  })
+
+  it('keep times around the largest whole number of 32 bits, and the largest there is', () => {
+    const times = [
+      2 ** 31 - 2,
+      2 ** 31 - 1,
+      2 ** 31,
+      2 ** 31 + 1,
+      2 ** 32 - 1,
+      2 ** 32,
+      2 ** 52 - 1,
+      255,
+      256,
+    ]
+    for (const durationNs of times) {
+      const made = digester()
+      const chunk = chunkRecord(2, [{ lanes: [[node(0, 5)]], restNs: 0 }])
+      chunk.lanes[0]!.durationNs[0] = durationNs
+      const { spans, frames } = made.digest(chunk)
+      const packed = packSpans(spans, frames.startNs, made.progress.paths)
+      expect([...unpackSpans(packed, frames.startNs, made.progress.paths).durationNs]).to.deep.equal([
+        durationNs,
+      ])
+    }
+  })
+
+  it('are the same in memory that is used again, whether chunks grow or shrink', () => {
+    fc.assert(
+      fc.property(fc.array(arbitraryFrames(4), { minLength: 1, maxLength: 4 }), (chunks) => {
+        const [fresh, reusing] = [digester(), digester(true)]
+        chunks.forEach((frames, i) => {
+          const startNs = i * 2 ** 40
+          const one = fresh.digest(chunkRecord(2 + i, frames, startNs))
+          const other = reusing.digest(chunkRecord(2 + i, frames, startNs))
+          expect({ ...other.spans }).to.deep.equal({ ...one.spans })
+          expect(other.selfNs).to.deep.equal(one.selfNs)
+          expect(other.frames).to.deep.equal(one.frames)
+        })
+      }),
+    )
   })
 
   it('are refused when cut', () => {

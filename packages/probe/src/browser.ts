@@ -26,7 +26,11 @@ export function createProbe(options: ProbeOptions): Probe {
     sink,
     take: given.take ?? newIdentity(),
     writer: newIdentity(),
-    conditions: { runtime: navigator.userAgent.slice(0, 200), ...given.conditions },
+    conditions: {
+      device: `${navigator.platform}, ${navigator.hardwareConcurrency} processors`,
+      runtime: navigator.userAgent.slice(0, 200),
+      ...given.conditions,
+    },
     memory,
     machine: null,
     ...recordingOptions(options, memory.heap !== null, onProblem),

@@ -132,6 +132,7 @@ describe('probe in a browser', function () {
       const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
       expect(take).to.include({ game: 'Page', target: 120, frames: 30, state: 'complete' })
       expect(take!.conditions.runtime).to.contain('Chrome')
+      expect(take!.conditions.device).to.match(/^.+, \d+ processors$/)
       expect(take!.conditions.recorder!.clockResolutionNs).to.be.greaterThan(0)
       // The worker's job lies after its dispatch, on a clock aligned with the page's.
       const { lanes } = await getJson<TakeDetail>(server, `/api/takes/${take!.id}`)

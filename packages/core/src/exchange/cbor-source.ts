@@ -27,9 +27,16 @@ class CborSource implements TakeSource {
   finish(): void {}
 }
 
+/** Major types of CBOR (RFC 8949, 3.1) that a record may begin with. */
+const MAP = 5
+const TAG = 6
+
+/** Whether a CBOR map may begin here, or nothing has come. */
+const mayBeRecord = ([first = MAP << 5]: Uint8Array): boolean => [MAP, TAG].includes(first >> 5)
+
 export const takeFile: ImportFormat = {
   name: 'take',
   begins: 'the bytes of a take file',
-  isIt: ({ json }) => (json === null ? 'surely' : 'no'),
+  isIt: ({ bytes, json }) => (json === null && mayBeRecord(bytes) ? 'surely' : 'no'),
   source: () => new CborSource(),
 }

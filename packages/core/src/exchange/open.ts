@@ -84,6 +84,15 @@ export class AnySource implements TakeSource {
       IMPORT_FORMATS.find((format) => format.isIt(start) === 'surely') ??
       IMPORT_FORMATS.find((format) => format.isIt(start) === 'maybe')
     if (found !== undefined) return found.source(this.#options)
+    if (json === null) {
+      const what = isText(bytes)
+        ? 'it is text, and no JSON'
+        : 'it begins with bytes that no take file begins with'
+      throw new FormatError(
+        'not-a-take',
+        `${what}; takes come as take files, or in one of several forms of JSON`,
+      )
+    }
     const known = IMPORT_FORMATS.filter(({ name }) => name !== 'take').map(({ begins }) => begins)
     throw new FormatError(
       'not-a-take',
@@ -91,6 +100,10 @@ export class AnySource implements TakeSource {
     ).at({ record: 0, offset: 0 })
   }
 }
+
+/** Nothing but printable characters and white space, as far as it has come. */
+const isText = (start: Uint8Array): boolean =>
+  start.every((byte) => byte >= 0x20 || byte === 0x09 || byte === 0x0a || byte === 0x0d)
 
 /** Begins with a brace or a bracket, after a byte order mark or white space. */
 function mayBeJson(start: Uint8Array): boolean {

@@ -9,7 +9,7 @@ import { ProblemError } from '../../problem-error.ts'
 import { pack } from '../../store/compression.ts'
 import { triedAgain } from '../../store/driver.ts'
 import type { Store } from '../../store/store.ts'
-import { decodeRequest } from './protobuf.ts'
+import { decodeRequest, encodeResponse } from './protobuf.ts'
 
 /** A service that has sent nothing for so long has ended. */
 export const IDLE_MS = 10_000
@@ -24,20 +24,22 @@ export interface TracesAsk {
   frameMarker: string | undefined
 }
 
-/** What was passed over. */
-export interface TracesTold {
-  count: number
-  summary: string | null
-}
-
-/** Stores what a request brings; resolves when that is committed. @throws ProblemError 400 for what is no such request */
-export async function takeTraces(store: Store, ask: TracesAsk): Promise<TracesTold> {
+/**
+ * Stores what a request brings; resolves when that is committed.
+ * @returns the answer, in the encoding of the request: it says what was passed over
+ * @throws ProblemError 400 for what is no such request
+ */
+export async function takeTraces(store: Store, ask: TracesAsk): Promise<Uint8Array<ArrayBuffer>> {
   const skipped = new Skipped()
   for (const resource of readOtlp(decoded(ask), skipped, ask.frameMarker)) {
     const why = await keep(store, resource)
     if (why !== null) skipped.add(why)
   }
-  return { count: skipped.count, summary: skipped.summary }
+  const { count, summary } = skipped
+  const answer = summary === null ? {} : { partialSuccess: { rejectedSpans: count, errorMessage: summary } }
+  return ask.isProtobuf
+    ? new Uint8Array(encodeResponse(answer))
+    : new TextEncoder().encode(JSON.stringify(answer))
 }
 
 function decoded({ bytes, isProtobuf }: TracesAsk): unknown {

@@ -31,7 +31,8 @@ export interface StudyQuery {
 
 /** A study of 36,000 frames and 60 paths takes about 100 MB. */
 const MOST_STUDIES = 2
-const MOST_EVIDENCE = 6
+/** Each holds the columns of its own frames. */
+const MOST_EVIDENCE = 2
 /** Chunks whose blobs are read at once. */
 const READ_AT_ONCE = 64
 /** Fewer chosen frames than one in so many are read by themselves. */

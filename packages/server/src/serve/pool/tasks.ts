@@ -27,7 +27,7 @@ import { keepComposite } from '../../ingest/composite.ts'
 import { finishTake } from '../../ingest/finish.ts'
 import { importTakes, type ImportOptions } from '../../ingest/import.ts'
 import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
-import { takeTraces, type TracesAsk, type TracesTold } from '../../ingest/otlp/arrive.ts'
+import { takeTraces, type TracesAsk } from '../../ingest/otlp/arrive.ts'
 import { assembleTraces } from '../../ingest/otlp/assemble.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
 import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
@@ -76,7 +76,8 @@ export interface Tells {
   wake: void
   record: void
   assemble: void
-  traces: TracesTold
+  /** The answer to the request. */
+  traces: Uint8Array<ArrayBuffer>
   import: ImportResult[]
   export: void
   /** Identity of the new take. */

@@ -4,7 +4,6 @@ import { gunzip } from 'node:zlib'
 import Router from '@koa/router'
 import type { Context } from 'koa'
 import getRawBody from 'raw-body'
-import { encodeResponse } from '../../ingest/otlp/protobuf.ts'
 import { ProblemError } from '../../problem-error.ts'
 import type { Pool } from '../pool/pool.ts'
 
@@ -24,13 +23,8 @@ export function otlpRoutes(pool: Pool): Router {
     const bytes = await body(context)
     const marker = context.query['frame-marker']
     const frameMarker = typeof marker === 'string' ? marker : undefined
-    const skipped = await pool.run('traces', { bytes, isProtobuf, frameMarker })
-    const response =
-      skipped.summary === null
-        ? {}
-        : { partialSuccess: { rejectedSpans: skipped.count, errorMessage: skipped.summary } }
+    context.body = Buffer.from(await pool.run('traces', { bytes, isProtobuf, frameMarker }))
     context.type = isProtobuf ? PROTOBUF : JSON_TYPE
-    context.body = isProtobuf ? Buffer.from(encodeResponse(response)) : JSON.stringify(response)
   })
   return router
 }
