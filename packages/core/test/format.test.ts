@@ -276,6 +276,9 @@ describe('bad takes', () => {
     const lane = (change: object) => ({ ...good, lanes: [{ ...good.lanes[0], ...change }] })
     const message = (value: unknown) => refusal(() => validateRecord(value)).reason
     expect(message(lane({ depth: [0, 2, 0] }))).to.contain('"depth[1]" to be at most 1')
+    expect(message(lane({ depth: Uint8Array.of(0, 2, 0) }))).to.contain('"depth[1]" to be at most 1')
+    expect(message(lane({ depth: [0, 256, 0] }))).to.contain('"depth[1]" to be a whole number from 0 to 255')
+    expect(message(lane({ depth: Uint8Array.of(0, 1) }))).to.contain('"depth" to have 3 elements, got 2')
     expect(message(lane({ depth: [0, 1, 1] }))).to.contain('"depth[2]" to be at most 0')
     expect(message(lane({ start: [1, 2] }))).to.contain('"start" to have 3 elements, got 2')
     expect(message(lane({ duration: [5, -1, 5] }))).to.contain(

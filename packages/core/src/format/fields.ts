@@ -147,13 +147,12 @@ export function wholeColumn(fields: Fields, field: string, most: number, length?
   return column
 }
 
-/** The same where `most` fits into a byte. */
-export function byteColumn(fields: Fields, field: string, most: number, length?: number): Uint8Array {
+const MOST_BYTE = 0xff
+
+/** A column of whole numbers that fit into a byte. */
+export function byteColumn(fields: Fields, field: string, length?: number): Uint8Array {
   const source = numbers(fields, field, length)
-  if (!(source instanceof Uint8Array)) return new Uint8Array(wholeColumn(fields, field, most, length))
-  const wrong = source.findIndex((value) => value > most)
-  if (wrong >= 0) throw bad(`${field}[${wrong}]`, `a whole number from 0 to ${most}`, source[wrong])
-  return source
+  return source instanceof Uint8Array ? source : new Uint8Array(wholeColumn(fields, field, MOST_BYTE, length))
 }
 
 const isUnsigned = (column: Numbers): boolean =>

@@ -260,7 +260,7 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   if (spans > LIMITS.chunkSpans) {
     throw new FormatError('too-large', `"count" adds up to ${spans} spans, at most ${LIMITS.chunkSpans}`)
   }
-  const depth = byteColumn(fields, 'depth', LIMITS.spanDepth, spans)
+  const depth = byteColumn(fields, 'depth', spans)
   let span = 0
   for (let frame = 0; frame < frameCount; frame++) {
     let deepest = 0
