@@ -1,5 +1,5 @@
 import { TRIAL, type TrialAnswer } from '@lapsus/core/questions/trial'
-import { ms, plural, three } from '@lapsus/core/words'
+import { amount, ms, plural, three } from '@lapsus/core/words'
 import { useState } from 'react'
 import { ask } from '../../api/ask.ts'
 import { useAnswer } from '../../api/use-answer.ts'
@@ -66,7 +66,7 @@ export function TrialView({ take }: { take: OpenTake }) {
           className="text-xs text-faint"
           title="Neighbouring blocks with one of each variant: what drifts is alike within them"
         >
-          {plural(answer.rounds, 'round')} of blocks of {three(answer.blockFrames)} frames
+          {plural(answer.rounds, 'round')} of blocks of {amount(answer.blockFrames)} frames
         </span>
       </div>
       <p className="shrink-0 border-b border-line px-3 py-2" data-testid="trial-words">
