@@ -21,7 +21,7 @@ const PAUSE_MS = 1_500
 const LOOK_EVERY_MS = 200
 const TOUCH_EVERY_MS = 3_000
 
-export const leaseOf = (instanceHash: string): string => `traces ${instanceHash}`
+const leaseOf = (instanceHash: string): string => `traces ${instanceHash}`
 
 /** Instances that nobody puts together now. */
 export async function orphanedTraces(store: Store): Promise<string[]> {
