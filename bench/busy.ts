@@ -4,6 +4,7 @@ import { Game } from './game.ts'
 import { chunks, SPANS_PER_FRAME } from './made-up-take.ts'
 import { summary, type Summary } from './statistics.ts'
 import { percentile } from '@lapsus/core/stats'
+import { readAll } from './read-all.ts'
 
 const GAMES = 16
 export const BUSY_S = 40
@@ -62,7 +63,7 @@ export async function measureBusy(address: string, take: string, residentMb: () 
     for (let target = 61; !isOver(); target++) {
       await (await fetch(`${address}/api/takes/${take}/diagnosis?target=${target}`)).arrayBuffer()
       const file = await fetch(`${address}/api/takes/${take}/file?format=lapsus`)
-      for await (const _ of file.body!) if (isOver()) break
+      await readAll(file, isOver)
     }
   })()
   await Promise.all([...playing, asking, working])

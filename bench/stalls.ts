@@ -3,6 +3,7 @@ import { gzipSync } from 'node:zlib'
 import { encodeRecord } from '@lapsus/core/format'
 import { percentile } from '@lapsus/core/stats'
 import { takeRecord } from './game.ts'
+import { readAll } from './read-all.ts'
 
 const ASK_EVERY_MS = 10
 
@@ -36,8 +37,7 @@ export async function measureStalls(
     'an array of 33 million integers': post(manyIntegers()),
     'a gzip bomb of 512 MB': post(gzipSync(Buffer.alloc(BOMB_BYTES))),
     'export of 18 million spans': async () => {
-      const file = await fetch(`${address}/api/takes/${take}/file?format=jsonl`)
-      for await (const _ of file.body!);
+      await readAll(await fetch(`${address}/api/takes/${take}/file?format=jsonl`))
     },
     'diagnosis of 18 million spans': async () => {
       await (await fetch(`${address}/api/takes/${take}/diagnosis?target=59`)).arrayBuffer()

@@ -31,6 +31,7 @@ export function benchmarkPage({ probe, forecast, compare, server, bundles }, dat
     overlay,
     busy,
     columns,
+    stalls,
   } = server
   const slowest = Object.entries(diagnosis.views).reduce((a, b) => (b[1].p95 > a[1].p95 ? b : a))
   const rows = [

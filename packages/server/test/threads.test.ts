@@ -151,6 +151,22 @@ describe('a server with threads', () => {
     expect(utilization).to.be.below(0.5)
   })
 
+  it('exports every piece, however soon the thread is done', async () => {
+    const read = async () =>
+      (await (await fetch(`${server.address}/api/takes/on-a-dying-thread/file?format=jsonl`)).text()).split(
+        '\n',
+      )
+    const lines = await read()
+    expect(lines.slice(0, -1).map((line) => (JSON.parse(line) as { record: string }).record)).to.deep.equal([
+      'take',
+      'declare',
+      'chunk',
+      'chunk',
+      'end',
+    ])
+    for (let i = 0; i < 40; i++) expect(await read()).to.deep.equal(lines)
+  })
+
   it('ends an export that nobody reads any more', async () => {
     const abort = new AbortController()
     const response = await fetch(`${server.address}/api/takes/asked-twice/file?format=jsonl`, {

@@ -31,7 +31,9 @@ export function fileRoutes(store: Store, pool: Pool): Router {
     const options = await parseRequest(ImportQuery, { ...context.query })
     const { port1, port2 } = new MessageChannel()
     void sendPieces(port1, apart(context.req))
-    const [first, ...others] = await pool.run('import', { ...options, port: port2 }, [port2])
+    const [first, ...others] = await pool
+      .run('import', { ...options, port: port2 }, [port2])
+      .finally(() => port1.close())
     context.body = { ...first!, others }
     context.status = 201
   })
@@ -95,7 +97,8 @@ async function exported(pool: Pool, takes: string[], format: ExportFormat): Prom
   // What fails later ends the file where it is.
   made.catch(() => port1.close())
   const pieces = piecesFrom(port1)
-  const first = await Promise.race([pieces.next(), made.then(() => pieces.next())])
+  // What the task comes to counts only where it fails: a piece that is asked for twice would be lost.
+  const first = await Promise.race([pieces.next(), made.then(() => new Promise<never>(() => {}))])
   async function* whole(): AsyncGenerator<Buffer> {
     if (first.done === true) return
     yield first.value
