@@ -14,6 +14,7 @@ import type { Asks, Tells } from './tasks.ts'
 const MOST_WAITING = 64
 const AGAIN_S = 5
 const WAKE_MS = 500
+const ONLY_READING: readonly KindName[] = ['questions', 'studies']
 
 /** As it is built: threads have no TypeScript loader. */
 const WORKER = fileURLToPath(
@@ -29,6 +30,7 @@ export class Pool {
   readonly #log: Logger
   readonly #threads: Record<KindName, Piscina>
   readonly #inHand: Record<KindName, number>
+  #isStopping = false
 
   /** @param store told of takes that a thread has closed */
   constructor(databaseUrl: string, store: Store, log: Logger) {
@@ -122,12 +124,13 @@ export class Pool {
     try {
       return await run()
     } catch (error) {
+      if (this.#isStopping) throw new ProblemError(503, 'the server is being stopped', undefined, AGAIN_S)
       if ((error as { code?: unknown }).code === 'ERR_WORKER_OUT_OF_MEMORY') {
         throw new ProblemError(422, `this takes more memory than a thread of the server has: ${HEAP_MB} MB`)
       }
       this.#log.error({ err: error, task: name }, 'a thread died')
-      // What came through a port is gone with it; all else is done again.
-      if (ports.length === 0) return run()
+      // What only reads is done again; what stores may have been done, or had its bytes from a port that is gone.
+      if (ONLY_READING.includes(kind)) return run()
       throw new ProblemError(503, 'the server lost the thread that did this', undefined, AGAIN_S)
     }
   }
@@ -146,6 +149,7 @@ export class Pool {
   }
 
   async stop(): Promise<void> {
+    this.#isStopping = true
     await Promise.all(Object.values(this.#threads).map((threads) => threads.destroy()))
   }
 }
