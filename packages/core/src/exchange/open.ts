@@ -101,9 +101,16 @@ export class AnySource implements TakeSource {
   }
 }
 
-/** Nothing but printable characters and white space, as far as it has come. */
-const isText = (start: Uint8Array): boolean =>
-  start.every((byte) => byte >= 0x20 || byte === 0x09 || byte === 0x0a || byte === 0x0d)
+/** What a decoder puts in place of bytes that are no UTF-8. */
+const NO_CHARACTER = '\ufffd'
+
+/** UTF-8 without control characters, as far as it has come: its last character may be cut. */
+function isText(start: Uint8Array): boolean {
+  const text = [...new TextDecoder().decode(start)]
+  return text.every((character, i) =>
+    character < ' ' ? '\t\n\r'.includes(character) : character !== NO_CHARACTER || i === text.length - 1,
+  )
+}
 
 /** Begins with a brace or a bracket, after a byte order mark or white space. */
 function mayBeJson(start: Uint8Array): boolean {
