@@ -37,7 +37,7 @@ export async function importTakes(
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
     if (takes.isEmpty)
-      throw error instanceof FormatError ? error : new FormatError('not-a-take', problem).at(source.place)
+      throw (error instanceof FormatError ? error : new FormatError('not-a-take', problem)).at(source.place)
   }
   if (takes.isEmpty) {
     throw new FormatError(
