@@ -2,6 +2,7 @@ import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import type { Logger } from 'pino'
 import type { Sequelize } from 'sequelize'
+import { atIntervals } from './at-intervals.ts'
 import { Access } from './access/access.ts'
 import type { ServerConfig } from './config.ts'
 import { WrongSetting } from './config.ts'
@@ -137,17 +138,11 @@ async function connectInTime(url: string, log: Logger): Promise<Sequelize> {
   }
 }
 
-/** Does `work` at intervals, one at a time, while the database answers. Failures are told by who watches over it. */
-function regularly(everyMs: number, health: DatabaseHealth, work: () => Promise<void>) {
-  let isBusy = false
-  return setInterval(() => {
-    if (isBusy || health.now.status === 'away') return
-    isBusy = true
-    void work()
-      .catch(() => {})
-      .finally(() => (isBusy = false))
-  }, everyMs)
-}
+/** Does `work` at intervals while the database answers. */
+const regularly = (everyMs: number, health: DatabaseHealth, work: () => Promise<void>) =>
+  atIntervals(everyMs, async () => {
+    if (health.now.status !== 'away') await work()
+  })
 
 /** Removes what has been deleted long ago, and what retention lets go. */
 async function tidy(store: Store, config: ServerConfig, log: Logger): Promise<void> {

@@ -8,7 +8,7 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-
+import { atIntervals } from '../at-intervals.ts'
 import { failureKind } from '../store/failure.ts'
 import { wordsOf } from '../log.ts'
 import type { Store } from '../store/store.ts'
@@ -58,10 +58,10 @@ class Recording {
     this.#ask = ask
     this.#port = ask.port
     const timers = [
-      oneAtATime(TOUCH_EVERY_MS, async () => {
+      atIntervals(TOUCH_EVERY_MS, async () => {
         if (this.#writer !== null) await touchTake(this.#store, this.#writer.takeId)
       }),
-      oneAtATime(WISH_EVERY_MS, () => this.#passOnWish()),
+      atIntervals(WISH_EVERY_MS, () => this.#passOnWish()),
     ]
     this.ended = new Promise<void>((resolve) => {
       const end = async () => {
@@ -228,17 +228,4 @@ class Recording {
   #say(message: IngestMessage): void {
     this.#tell({ say: message })
   }
-}
-
-/** Like setInterval, but never begins `work` while it is still at it: a hung database must not pile it up. */
-function oneAtATime(everyMs: number, work: () => Promise<void>): ReturnType<typeof setInterval> {
-  let isBusy = false
-  return setInterval(() => {
-    if (isBusy) return
-    isBusy = true
-    // What fails here is told by what watches over the database.
-    void work()
-      .catch(() => {})
-      .finally(() => (isBusy = false))
-  }, everyMs)
 }

@@ -4,6 +4,7 @@ import { availableParallelism } from 'node:os'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import type { Logger } from 'pino'
+import { atIntervals } from '../at-intervals.ts'
 import { finishTake } from '../ingest/finish.ts'
 import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
@@ -47,7 +48,7 @@ export class Recordings {
     this.#log = log
     this.#most = most
     this.#shared = new SharedRecordings(store)
-    this.#looking = setInterval(() => void this.#look().catch(() => {}), LOOK_EVERY_MS)
+    this.#looking = atIntervals(LOOK_EVERY_MS, () => this.#look())
     this.#looking.unref()
   }
 
@@ -158,6 +159,7 @@ export class Recordings {
     else {
       if (run.recording.state === 'waiting') {
         run.recording.state = 'called-off'
+        this.#runs.delete(id)
         await this.#shared.tell(run.recording)
       }
       run.child?.kill('SIGTERM')

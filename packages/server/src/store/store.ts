@@ -11,6 +11,8 @@ type TableName = keyof Tables
 /** A row with what Sequelize adds to it. */
 export type Row<K extends TableName> = Model<RowOf<Tables[K]>, CreationOf<Tables[K]>> & RowOf<Tables[K]>
 export type TakeRow = Row<'takes'>
+/** What a take's row holds, without what Sequelize adds: it can be handed to a thread. */
+export type TakeFields = RowOf<Tables['takes']>
 export type ChunkRow = Row<'chunks'>
 
 type Models = { readonly [K in TableName]: ModelStatic<Row<K>> }

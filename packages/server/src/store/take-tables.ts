@@ -1,6 +1,6 @@
 import { Declarations, PathTable, type TakeProgress } from '@lapsus/core/take'
 import type { MarkerKind } from '@lapsus/core/format'
-import type { Store, TakeRow } from './store.ts'
+import type { Store, TakeFields } from './store.ts'
 
 const byId = (takeId: string) => ({
   where: { takeId },
@@ -17,7 +17,7 @@ export interface TakeTables {
  * What a take has declared, and its paths; to be read, not added to. Those of a take that has ended do not change, and
  * are kept.
  */
-export function tablesOf(store: Store, row: TakeRow): Promise<TakeTables> {
+export function tablesOf(store: Store, row: TakeFields): Promise<TakeTables> {
   if (row.state === 'recording') return loadTables(store, row.id)
   return store.tables.get(`${row.id} ${row.lastSequence}`, () => loadTables(store, row.id))
 }
@@ -59,7 +59,7 @@ async function loadTables(store: Store, takeId: string): Promise<TakeTables> {
 }
 
 /** Where a take that was begun earlier has got to. */
-export async function loadProgress(store: Store, row: TakeRow): Promise<TakeProgress> {
+export async function loadProgress(store: Store, row: TakeFields): Promise<TakeProgress> {
   return {
     ...(await loadTables(store, row.id)),
     frames: Number(row.frames),

@@ -1,6 +1,7 @@
 /** Finds service instances that nobody puts together, and has it done here. */
 import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import type { Logger } from 'pino'
+import { atIntervals } from '../../at-intervals.ts'
 import type { Store } from '../../store/store.ts'
 import { orphanedTraces } from './assemble.ts'
 
@@ -16,13 +17,12 @@ export class TraceWatch {
   /** Those that are put together here. */
   readonly #own = new Map<string, { done: Promise<void>; port: MessagePort }>()
   readonly #timer: ReturnType<typeof setInterval>
-  #isBusy = false
 
   constructor(store: Store, assemble: AssemblesTraces, log: Logger) {
     this.#store = store
     this.#assemble = assemble
     this.#log = log
-    this.#timer = setInterval(() => void this.#look(), LOOK_EVERY_MS)
+    this.#timer = atIntervals(LOOK_EVERY_MS, () => this.#look())
   }
 
   /** Before the threads end: each lets go of what it has in hand. */
@@ -34,16 +34,8 @@ export class TraceWatch {
   }
 
   async #look(): Promise<void> {
-    if (this.#isBusy) return
-    this.#isBusy = true
-    try {
-      for (const instanceHash of await orphanedTraces(this.#store))
-        if (!this.#own.has(instanceHash)) this.#begin(instanceHash)
-    } catch {
-      // What watches over the database tells of it.
-    } finally {
-      this.#isBusy = false
-    }
+    for (const instanceHash of await orphanedTraces(this.#store))
+      if (!this.#own.has(instanceHash)) this.#begin(instanceHash)
   }
 
   #begin(instanceHash: string): void {

@@ -4,7 +4,7 @@ import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
 import type { Logger } from 'pino'
 import { ProblemError } from '../../problem-error.ts'
 import { pack, unpack } from '../../store/compression.ts'
-import type { TakeRow } from '../../store/store.ts'
+import type { TakeFields } from '../../store/store.ts'
 import { sourceOf } from './stored-source.ts'
 import type { Sources, StudyQuery } from './studies.ts'
 
@@ -17,7 +17,7 @@ interface StoredDiagnosis {
 }
 
 /** What is wrong with the chosen frames: for whole takes by their own target it is stored. */
-export async function diagnosisOf(sources: Sources, row: TakeRow, query: StudyQuery): Promise<Told> {
+export async function diagnosisOf(sources: Sources, row: TakeFields, query: StudyQuery): Promise<Told> {
   if (query.range !== null || query.target !== row.target || query.withoutRecorder)
     return answer(DIAGNOSIS, await sourceOf(sources, row, query), {})
   const { store } = sources
@@ -36,7 +36,7 @@ export async function diagnosisOf(sources: Sources, row: TakeRow, query: StudyQu
 }
 
 /** All of a take, by its own target, as recorded. */
-export const wholeTake = ({ target }: TakeRow): StudyQuery => ({
+export const wholeTake = ({ target }: TakeFields): StudyQuery => ({
   range: null,
   target,
   withoutRecorder: false,

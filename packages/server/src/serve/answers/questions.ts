@@ -3,14 +3,14 @@ import { answer, WrongAsk, written, type Question, type Shape, type Told } from 
 import { QUESTION_LIST } from '@lapsus/core/questions/all'
 import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
 import { ProblemError } from '../../problem-error.ts'
-import type { TakeRow } from '../../store/store.ts'
+import type { TakeFields } from '../../store/store.ts'
 import { listMarks } from '../queries/marks.ts'
 import { diagnosisOf } from './diagnoses.ts'
 import { sourceOf } from './stored-source.ts'
 import type { Sources, StudyQuery } from './studies.ts'
 
 export interface QuestionAsk {
-  take: string
+  row: TakeFields
   /** Where it is asked, below a take. */
   at: string
   query: StudyQuery
@@ -18,7 +18,9 @@ export interface QuestionAsk {
 }
 
 /** Answers that are stored, or to which the store adds something; all others come from the take alone. */
-const OWN: Partial<Record<string, (sources: Sources, row: TakeRow, query: StudyQuery) => Promise<object>>> = {
+const OWN: Partial<
+  Record<string, (sources: Sources, row: TakeFields, query: StudyQuery) => Promise<object>>
+> = {
   [DIAGNOSIS.at]: async (sources, row, query) => ({
     ...(await diagnosisOf(sources, row, query)),
     marks: await listMarks(sources.store, row.gameId),
@@ -28,8 +30,7 @@ const OWN: Partial<Record<string, (sources: Sources, row: TakeRow, query: StudyQ
 /** The answer as it travels: CBOR, or JSON. @throws ProblemError for what cannot be asked */
 export async function answerQuestion(
   sources: Sources,
-  row: TakeRow,
-  { at, query, asked }: QuestionAsk,
+  { row, at, query, asked }: QuestionAsk,
 ): Promise<Uint8Array<ArrayBuffer>> {
   const question = QUESTION_LIST.find((one) => one.at === at) as unknown as Question
   try {

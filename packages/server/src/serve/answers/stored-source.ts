@@ -7,14 +7,14 @@ import { Op } from 'sequelize'
 import { chunkOfFrame } from '../../store/chunks.ts'
 import { unpack } from '../../store/compression.ts'
 import { rollupOfFrames } from '../../store/rollups.ts'
-import type { Store, TakeRow } from '../../store/store.ts'
+import type { Store, TakeFields } from '../../store/store.ts'
 import { tablesOf } from '../../store/take-tables.ts'
 import type { Sources, StudyQuery } from './studies.ts'
 
 /** @param query the frames that are asked about, within the take */
 export async function sourceOf(
   { store, studies }: Sources,
-  row: TakeRow,
+  row: TakeFields,
   query: StudyQuery,
 ): Promise<Source> {
   const tables = await tablesOf(store, row)

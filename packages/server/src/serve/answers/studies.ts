@@ -16,7 +16,7 @@ import { literal, Op } from 'sequelize'
 import { takeMoments, takeStretches } from '../../store/moments.ts'
 import { unpack } from '../../store/compression.ts'
 import { RecentlyUsed } from '../../store/recently-used.ts'
-import type { Store, TakeRow } from '../../store/store.ts'
+import type { Store, TakeFields } from '../../store/store.ts'
 import { tablesOf } from '../../store/take-tables.ts'
 
 /** Which frames of a take, and how they are judged. */
@@ -54,13 +54,13 @@ export class Studies {
   }
 
   /** All frames of a take, as recorded, by its own target. */
-  study(row: TakeRow): Promise<Study> {
+  study(row: TakeFields): Promise<Study> {
     // A take that is still being recorded has more chunks the next time.
     return this.#studies.get(`${row.id} ${row.chunks}`, () => readStudy(this.#store, row))
   }
 
   /** The chosen frames with their courses, and nothing worked out: of few frames only their chunks are read. */
-  async part(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Study> {
+  async part(row: TakeFields, { range, target, withoutRecorder }: StudyQuery): Promise<Study> {
     const isShort = range !== null && (range.to - range.from + 1) * SHORT < Number(row.frames)
     const study = isShort ? await readStudy(this.#store, row, range) : await this.study(row)
     const first = range === null ? 0 : range.from - study.firstFrame
@@ -70,7 +70,7 @@ export class Studies {
     return withoutRecorder ? studyWithoutRecorder(chosen) : chosen
   }
 
-  evidence(row: TakeRow, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
+  evidence(row: TakeFields, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
     const key = [row.id, row.chunks, range?.from, range?.to, target, withoutRecorder].join(' ')
     return this.#evidence.get(key, async () => {
       const whole = { ...(await this.study(row)), target }
@@ -82,7 +82,7 @@ export class Studies {
 }
 
 /** @param range only the chunks that hold any of these frames; all without */
-async function readStudy(store: Store, row: TakeRow, range: StudyQuery['range'] = null): Promise<Study> {
+async function readStudy(store: Store, row: TakeFields, range: StudyQuery['range'] = null): Promise<Study> {
   const [tables, moments, stretches] = await Promise.all([
     tablesOf(store, row),
     takeMoments(store, row.id),

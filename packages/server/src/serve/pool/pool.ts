@@ -117,12 +117,12 @@ export class Pool {
     name: N,
     ask: Asks[N],
     ports: MessagePort[],
+    isAgain = false,
   ): Promise<{ told: Tells[N] } | Failed> {
     const kind = KIND_OF[name]
-    const run = () =>
-      this.#threads[kind].run({ name, ask }, { transferList: ports }) as Promise<{ told: Tells[N] } | Failed>
     try {
-      return await run()
+      return (await this.#threads[kind].run({ name, ask }, { transferList: ports })) as
+        { told: Tells[N] } | Failed
     } catch (error) {
       if (this.#isStopping) throw new ProblemError(503, 'the server is being stopped', undefined, AGAIN_S)
       if ((error as { code?: unknown }).code === 'ERR_WORKER_OUT_OF_MEMORY') {
@@ -130,7 +130,7 @@ export class Pool {
       }
       this.#log.error({ err: error, task: name }, 'a thread died')
       // What only reads is done again; what stores may have been done, or had its bytes from a port that is gone.
-      if (ONLY_READING.includes(kind)) return run()
+      if (ONLY_READING.includes(kind) && !isAgain) return this.#result(name, ask, ports, true)
       throw new ProblemError(503, 'the server lost the thread that did this', undefined, AGAIN_S)
     }
   }

@@ -128,7 +128,7 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
     return keepComposite(parts.store, await rowOf(parts, takes[0]!), writer, name)
   },
 
-  ask: async (parts, ask) => answerQuestion(parts, await rowOf(parts, ask.take), ask),
+  ask: answerQuestion,
 
   async diagnose(parts, { take }) {
     const row = await rowOf(parts, take)

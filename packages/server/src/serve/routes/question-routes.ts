@@ -21,7 +21,7 @@ export function questionRoutes(store: Store, pool: Pool): Router {
       const params = await parseRequest(asks, { ...context.query, ...fromPath })
       const query = question.ofFrames ? framesQuery(row, params as FramesParams) : wholeTake(row)
       const asked = own(question.asks, params)
-      context.body = Buffer.from(await pool.run('ask', { take: row.id, at: question.at, query, asked }))
+      context.body = Buffer.from(await pool.run('ask', { row: row.get(), at: question.at, query, asked }))
       context.type = travelsAsCbor(question) ? 'application/cbor' : 'application/json'
     })
   }

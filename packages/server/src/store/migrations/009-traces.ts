@@ -24,5 +24,6 @@ export async function up({ context: schema }: { context: QueryInterface }): Prom
     position: { type: INTEGER, allowNull: true },
     body: { type: BLOB('medium'), allowNull: true },
   })
-  await schema.addIndex('trace_parts', ['instance_hash', 'position'])
+  // Whoever gives a place that is taken has lost the lease.
+  await schema.addIndex('trace_parts', ['instance_hash', 'position'], { unique: true })
 }
