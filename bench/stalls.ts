@@ -45,7 +45,7 @@ export async function measureStalls(
   }
   const found: Record<string, number> = {}
   for (const [name, work] of Object.entries(works)) {
-    await new Promise((resolve) => setTimeout(resolve, 100))
+    await fetch(`${address}/health`).catch(() => {})
     let isOver = false
     const waited: number[] = []
     const asking = (async () => {

@@ -297,6 +297,24 @@ describe('OpenTelemetry', () => {
     expect(spanCount(pieces)).to.equal(spanCount(atOnce))
   })
 
+  it('loses nothing of a file with more spans than may wait in a stream', () => {
+    const at = (ns: number) => String(1_700_000_000_000_000_000n + BigInt(ns))
+    const many = Array.from({ length: 640_000 }, (_, i) =>
+      i % 5 === 0
+        ? { name: 'frame', startTimeUnixNano: at(i * 1e3), endTimeUnixNano: at((i + 5) * 1e3) }
+        : { name: 'run', startTimeUnixNano: at(i * 1e3), endTimeUnixNano: at(i * 1e3 + 500) },
+    )
+    const { source, records } = read(utf8(JSON.stringify(request(many))), 'frame')
+    expect(source.skipped.summary).to.equal(null)
+    const spanCount = chunksOf(records).reduce((sum, { lanes }) => sum + lanes[0]!.marker.length, 0)
+    expect(spanCount).to.equal((640_000 * 4) / 5)
+    // A stream has a bound: the earliest that wait for a frame are left out.
+    const [resource] = readOtlp(request(many.slice(1, 5)), new Skipped(), 'frame')
+    const stream = new OtlpTake('t-stream', resource!, 3)
+    stream.add(resource!.spans)
+    expect(stream.outside).to.equal(1)
+  }).timeout(60_000)
+
   it('is written so that it comes back with the same frames, names, nesting and moments', () => {
     const records = richTake()
     const write = exporter('otlp')

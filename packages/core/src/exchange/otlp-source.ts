@@ -15,7 +15,7 @@ class OtlpSource extends WholeFileSource {
     if (spans.length === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no span in it')
     }
-    const whole = new OtlpTake(take, resources[0]!)
+    const whole = new OtlpTake(take, resources[0]!, Infinity)
     const { place } = this
     const records = [...whole.add(spans), ...whole.flush()]
     const end = whole.end()

@@ -20,6 +20,7 @@ const HOLD_NS = 1_500_000_000n
 export class OtlpTake {
   readonly #take: string
   readonly #resource: OtlpResource
+  readonly #mostWaiting: number
   readonly #waiting = new EarliestFirst<OtlpSpan>(({ startUnixNs }) => startUnixNs)
   readonly #frames = new EarliestFirst<OtlpSpan>(({ endUnixNs }) => endUnixNs)
   #assembler: Assembler | null = null
@@ -29,8 +30,10 @@ export class OtlpTake {
   /** Spans that lie outside every frame, or came too late for theirs. */
   outside = 0
 
-  constructor(take: string, resource: OtlpResource) {
+  /** @param mostWaiting spans of a stream that may wait; a file is there as a whole, and has no such bound */
+  constructor(take: string, resource: OtlpResource, mostWaiting = MOST_WAITING) {
     this.#take = take
+    this.#mostWaiting = mostWaiting
     this.#resource = resource
   }
 
@@ -41,7 +44,7 @@ export class OtlpTake {
       if (span.endUnixNs > this.#latestNs) this.#latestNs = span.endUnixNs
     }
     for (const waiting of [this.#waiting, this.#frames]) {
-      for (; waiting.size > MOST_WAITING; this.outside++) waiting.pop()
+      for (; waiting.size > this.#mostWaiting; this.outside++) waiting.pop()
     }
     return this.#give(this.#latestNs - HOLD_NS)
   }
