@@ -113,6 +113,8 @@ async function exported(pool: Pool, takes: string[], format: ExportFormat): Prom
  */
 function apart(request: Readable): Readable {
   const through = request.pipe(new PassThrough())
+  // Whoever reads it is told; a client that hangs up before anybody reads is nobody's trouble.
+  through.on('error', () => {})
   request.once('error', (error) => through.destroy(error))
   request.once('close', () => {
     if (!request.readableEnded)
