@@ -1,5 +1,6 @@
 /** Threads: what they hand to each other, and what becomes of work whose thread dies. */
 import { expect } from 'chai'
+import { connect } from 'node:net'
 import { availableParallelism } from 'node:os'
 import { performance } from 'node:perf_hooks'
 import { MessageChannel } from 'node:worker_threads'
@@ -97,6 +98,19 @@ describe('a server with threads', () => {
     return game
   }
 
+  async function filesInHand(): Promise<number> {
+    const { threads } = await getJson<LoadReport>(server, '/api/load')
+    return threads.find(({ kind }) => kind === 'files')!.inHand
+  }
+
+  /** Breaks the connection with a TCP reset, so long after the request. */
+  function hangUp(request: string, afterMs: number): Promise<void> {
+    const socket = connect(Number(new URL(server.address).port), '127.0.0.1')
+    socket.on('error', () => {})
+    socket.write(request, () => setTimeout(() => socket.resetAndDestroy(), afterMs))
+    return new Promise((resolve) => socket.once('close', () => resolve()))
+  }
+
   it('stores games on as many threads as there are cores', async () => {
     const games: TestGame[] = []
     for (let i = 0; i < availableParallelism() + 1; i++) games.push(await begin(`side-by-side-${i}`))
@@ -174,11 +188,22 @@ describe('a server with threads', () => {
     })
     await response.body!.getReader().read()
     abort.abort()
-    const inHand = async () => {
-      const { threads } = await getJson<LoadReport>(server, '/api/load')
-      return threads.find(({ kind }) => kind === 'files')!.inHand
-    }
-    await until(async () => (await inHand()) === 0, 'the export ends')
+    await until(async () => (await filesInHand()) === 0, 'the export ends')
+  })
+
+  it('ends exports whose readers were gone before the first piece', async () => {
+    const target = '/api/takes/on-a-dying-thread/file?format=jsonl'
+    // More than a thread has in hand at once: if they stayed, the last would wait for ever.
+    for (let i = 0; i < 40; i++) await hangUp(`GET ${target} HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n`, i % 4)
+    const response = await fetch(`${server.address}${target}`, { signal: AbortSignal.timeout(10_000) })
+    expect(await response.text()).to.contain('"record":"end"')
+    await until(async () => (await filesInHand()) === 0, 'the exports end')
+  })
+
+  it('outlives uploads that break off before anybody has read of them', async () => {
+    const head = 'POST /api/imports HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000\r\n\r\nabc'
+    for (let i = 0; i < 40; i++) await hangUp(head, i % 4)
+    await until(async () => (await filesInHand()) === 0, 'the imports end')
   })
 
   it('says how busy it is', async () => {

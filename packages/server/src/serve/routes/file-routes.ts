@@ -104,7 +104,10 @@ async function exported(pool: Pool, takes: string[], format: ExportFormat): Prom
     yield first.value
     yield* pieces
   }
-  return Readable.from(whole(), { objectMode: false })
+  const file = Readable.from(whole(), { objectMode: false })
+  // A reader that is gone before it took anything leaves the pieces as they are: nobody would ever end them.
+  file.once('close', () => port1.close())
+  return file
 }
 
 /**
