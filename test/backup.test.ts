@@ -13,8 +13,7 @@ import { getJson, testServer } from '../packages/server/test/support.ts'
 import { startDatabase, type Database } from '../scripts/setup/database.mjs'
 import { ROOT } from './support/npm-start.ts'
 
-describe('back-up and restore', function () {
-  this.timeout(120_000)
+describe('back-up and restore', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-backup-'))
   const databases: Database[] = []
   const commands = [

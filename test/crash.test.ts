@@ -32,8 +32,7 @@ function beginImport(address: string, length: number) {
   return { status, send: (bytes: Uint8Array) => sending.write(bytes) }
 }
 
-describe('a failure of the server that nobody foresaw', function () {
-  this.timeout(60_000)
+describe('a failure of the server that nobody foresaw', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-crash-'))
   let server: ServerProcess | null = null
   let game: Game | null = null

@@ -50,8 +50,7 @@ const PAGE = `<!doctype html><title>elsewhere</title><iframe name="hidden"></ifr
       .map((path) => opening(address + path, bytes)))
 </script>`
 
-describe('a page of a foreign origin', function () {
-  this.timeout(60_000)
+describe('a page of a foreign origin', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-foreign-'))
   let server: RunningServer
   let pages: Server

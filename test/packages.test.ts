@@ -43,8 +43,7 @@ stop()
 void n
 `
 
-describe('the packages', function () {
-  this.timeout(120_000)
+describe('the packages', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-packages-'))
   let server: RunningServer
   let to: string

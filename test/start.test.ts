@@ -23,8 +23,7 @@ import {
 const takesAt = async (address: string) =>
   (await (await fetch(`${address}/api/takes`)).json()) as TakeSummary[]
 
-describe('npm start', function () {
-  this.timeout(120_000)
+describe('npm start', () => {
   const state = mkdtempSync(join(tmpdir(), 'lapsus-start-'))
   const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
   const runs: Run[] = []

@@ -120,7 +120,7 @@ const STAGES: Stage[] = [
 ]
 
 describe('connections that are reset', function () {
-  this.timeout(isLong ? 1_800_000 : 120_000)
+  this.timeout(isLong ? 1_800_000 : 180_000)
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-connections-'))
   let server: ServerProcess
   let game: Game | null = null

@@ -78,8 +78,7 @@ async function recorded(flaws: string, steps: number, elapsedMs?: number) {
 describe('flaws of Moth Post', () => {
   const STEPS = 900
 
-  it('show in what is recorded, and their fixes do not', async function () {
-    this.timeout(60_000)
+  it('show in what is recorded, and their fixes do not', async () => {
     const flawed = await recorded('all', STEPS)
     const fixed = await recorded('none', STEPS)
     // letter-churn
@@ -107,8 +106,7 @@ describe('flaws of Moth Post', () => {
     expect(flawed.post.world.deadAccount).to.equal(fixed.post.world.deadAccount)
   })
 
-  it('plan all routes in the frame of the gate, or a few in each', async function () {
-    this.timeout(30_000)
+  it('plan all routes in the frame of the gate, or a few in each', async () => {
     const searches = async (flaws: string) => {
       const { chunks, post } = await recorded(flaws, 260)
       const marker = post.world.markers['path.search']
@@ -139,16 +137,14 @@ describe('flaws of Moth Post', () => {
     }
   })
 
-  it('keep letters from piling up: the office keeps up with its usual load', async function () {
-    this.timeout(60_000)
+  it('keep letters from piling up: the office keeps up with its usual load', async () => {
     const letters = (await recorded('none', 2400)).gauge('letters')
     expect(Math.max(...letters.slice(1200))).to.be.below(200)
   })
 })
 
 describe('routes', () => {
-  it('come out the same at once, in slices, and as jobs on real threads', async function () {
-    this.timeout(20_000)
+  it('come out the same at once, in slices, and as jobs on real threads', async () => {
     const post = office('none')
     const random = randomFrom(8)
     const batch = (): RouteBatch => ({
@@ -205,7 +201,7 @@ describe('a gate that shuts while the flaw is switched', () => {
     }
     expect(begun.length).to.be.greaterThan(0)
     expect(joined).to.deep.equal(begun)
-  }).timeout(30_000)
+  })
 })
 
 describe('wings', () => {

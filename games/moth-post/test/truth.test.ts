@@ -60,13 +60,11 @@ const CERTAIN = [
 const KINDS = CERTAIN.map((found) => found.split(':')[0]!)
 
 describe('truth about Moth Post', () => {
-  it('comes out of a night with all flaws', async function () {
-    this.timeout(60_000)
+  it('comes out of a night with all flaws', async () => {
     expect(await foundIn('all')).to.include.members(CERTAIN)
   })
 
-  it('is that a night without flaws has none of them', async function () {
-    this.timeout(60_000)
+  it('is that a night without flaws has none of them', async () => {
     const found = await foundIn('none')
     expect(found.filter((one) => KINDS.includes(one.split(':')[0]!))).to.deep.equal([])
   })
@@ -91,8 +89,7 @@ describe('truth about Moth Post', () => {
     },
   ] as const
 
-  it('is that as many runs are left by the fix as by the forecast of it', async function () {
-    this.timeout(120_000)
+  it('is that as many runs are left by the fix as by the forecast of it', async () => {
     const mended = await night('none')
     for (const { flaw, remedy, path } of LEFT_OUT) {
       const flawed = await night(flaw)

@@ -460,7 +460,7 @@ describe('lapsus record', () => {
     expect(chunks[0]!.frameStartNs[0]).to.be.greaterThan(0.9e9)
     expect((await run(['--trip-marker', 'x'])).err).to.contain('expected a marker’s name')
     expect((await run(['--mode', 'odd'])).code).to.equal(2)
-  }).timeout(30_000)
+  })
 
   it('records a program into a file, and passes on its exit code', async () => {
     const out = join(folder, 'night.lapsus')

@@ -89,7 +89,7 @@ describe('a comparison of takes', () => {
     expect(mean / pairs, 'mean').to.be.within(0.93, 0.97)
     expect(seek / pairs, 'seek').to.be.within(0.93, 0.97)
     expect(called / (pairs / 2), 'called').to.be.at.most(0.05)
-  }).timeout(180_000)
+  })
 
   it('takes the machine’s speed out, and finds what really changed', () => {
     const told = tellComparison([take({ seed: 1 })], [take({ seed: 2, slow: 1.4, seekMs: 0.5 })])
@@ -384,7 +384,7 @@ describe('takes that are hard to compare', () => {
     const { paths } = compareTakes([many(1, 2)], [many(2, 1)])
     expect(paths[0]).to.deep.include({ path: ['sim', 'seek'], verdict: 'better' })
     expect(paths.filter(({ verdict }) => verdict === 'worse')).to.deep.equal([])
-  }).timeout(60_000)
+  })
 
   it('may be one frame long, on other lanes, or cut short: nothing is said for sure', () => {
     const one = studyFrom([{ runs: [run('sim', MS)] }])

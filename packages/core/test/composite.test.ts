@@ -300,5 +300,5 @@ describe('what a composite is for', () => {
     const seek = selfOf(made[0]!.study, 'seek')
     const long = [...seek.keys()].filter((frame) => seek[frame]! > 6 * MS)
     expect(long).to.deep.equal(Array.from({ length: 15 }, (_, i) => 60 * i))
-  }).timeout(60_000)
+  })
 })

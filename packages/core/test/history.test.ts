@@ -147,13 +147,13 @@ describe('a history', () => {
         ['audit', '1.9.0'],
       ])
     }
-  }).timeout(30_000)
+  })
 
   it('hardly calls anything where nothing was brought in', () => {
     let called = 0
     for (let seed = 1; seed <= 60; seed++) if (historyOf(weeks(seed, false))[0]!.changes.length > 0) called++
     expect(called).to.be.at.most(3)
-  }).timeout(30_000)
+  })
 
   it('takes the machine’s speed out: what is twice as slow all over has not changed', () => {
     const takes = weeks(3, false).map((take, i) =>

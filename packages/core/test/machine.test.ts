@@ -52,8 +52,7 @@ function judge(night: Night): Judged {
 
 const markerOf = ({ names }: Evidence, { path }: Finding) => (path === null ? '' : names(path).at(-1)!)
 
-describe('clean nights on a machine', function () {
-  this.timeout(120_000)
+describe('clean nights on a machine', () => {
   for (const [name, machine] of Object.entries(MACHINES))
     it(`${name} have no findings about the game`, () => {
       const found: string[] = []
@@ -77,8 +76,7 @@ describe('clean nights on a machine', function () {
     })
 })
 
-describe('a trouble of the game', function () {
-  this.timeout(120_000)
+describe('a trouble of the game', () => {
   /** Frames in no order, none near another. */
   const scattered = (times: number, count: number, seed: number) => {
     const random = randomFrom(seed)
@@ -157,9 +155,7 @@ describe('a trouble of the game', function () {
   })
 })
 
-describe('what the machine did', function () {
-  this.timeout(60_000)
-
+describe('what the machine did', () => {
   it('is one finding with its count and its mean, told by the system where it tells', () => {
     const machine = { interruptions: { perSecond: 8, ms: 12 } }
     const told = judge({ seed: 4, count: 3000, machine: { ...machine, tells: true } })

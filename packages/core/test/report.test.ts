@@ -114,7 +114,7 @@ describe('a report of a take', () => {
     const { html } = both(await reportOfTake(sourceOfStudy(studyFrom(frames)), TITLE))
     expect(html.length).to.be.below(500_000)
     expect(html).to.contain('more paths')
-  }).timeout(60_000)
+  })
 })
 
 describe('reports of more than a take', () => {

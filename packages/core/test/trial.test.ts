@@ -172,7 +172,7 @@ describe('a trial', () => {
     }
     expect(inside / takes).to.be.within(0.93, 0.97)
     expect(wrong / takes).to.be.at.most(0.05)
-  }).timeout(120_000)
+  })
 
   it('says how much longer to record until it is sure', () => {
     // Of what cannot be told yet, most can after so much more; hardly any after a quarter of it.
@@ -195,7 +195,7 @@ describe('a trial', () => {
     expect(undecided).to.be.at.least(15)
     expect(after / undecided).to.be.at.least(0.6)
     expect(early).to.be.lessThan(after)
-  }).timeout(60_000)
+  })
 
   it('of three variants sets each against the first', () => {
     const costs = [3, 2, 4]

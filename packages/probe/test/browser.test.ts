@@ -55,9 +55,7 @@ async function inPage(
   }
 }
 
-describe('probe in a browser', function () {
-  this.timeout(60_000)
-
+describe('probe in a browser', () => {
   it('is small, with everything it depends on', () => {
     const whole = bundle(`export * from './browser.ts'`)
     expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)

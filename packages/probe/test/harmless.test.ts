@@ -35,7 +35,7 @@ describe('the probe', () => {
       }),
       { numRuns: 150 },
     )
-  }).timeout(120_000)
+  })
 
   it('is made of any options, and tells what of them it does not use', () => {
     fc.assert(
@@ -70,7 +70,7 @@ describe('the probe', () => {
       { numRuns: 200 },
     )
     for (const options of hostile) createProbe(options as never).frame()
-  }).timeout(60_000)
+  })
 
   it('counts wrong calls by kind, names what they were about, and goes on', () => {
     const sink = new MemorySink()
@@ -202,8 +202,7 @@ describe('versions of the protocol', () => {
   })
 })
 
-describe('a game in Node', function () {
-  this.timeout(30_000)
+describe('a game in Node', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-harmless-'))
   after(() => rmSync(folder, { recursive: true, force: true }))
 

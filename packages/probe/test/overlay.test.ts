@@ -50,8 +50,7 @@ describe('frame meter', () => {
   })
 })
 
-describe('overlay', function () {
-  this.timeout(60_000)
+describe('overlay', () => {
   const { outputFiles } = buildSync({
     stdin: {
       contents: `export { createOverlay } from './overlay/index.ts'; export { createProbe } from './browser.ts'`,

@@ -229,8 +229,7 @@ describe('mode bytes', () => {
 })
 
 describe('collections', () => {
-  it('of Node are put, by kind and with their real pause, into the run they paused', async function () {
-    this.timeout(10_000)
+  it('of Node are put, by kind and with their real pause, into the run they paused', async () => {
     const gc = (globalThis as { gc?: () => void }).gc!
     const sink = new MemorySink()
     const probe = makeProbe(sink, { memory: nodeMemory })
@@ -419,7 +418,7 @@ describe('mode keep-last', () => {
     expect(take.conditions.mode).to.equal('keep-last')
     expect(chunks).to.have.length(0)
     expect(reader.ended).to.equal(true)
-  }).timeout(10_000)
+  })
 
   it('keeps the seconds around a slow frame, labelled with cause and time, and no more', async () => {
     const { chunks } = await play({ frameMs: 800 }, async (probe) => {
@@ -437,7 +436,7 @@ describe('mode keep-last', () => {
     const before = (starts[slow]! - starts[0]!) / 1e9
     expect(before).to.be.within(0.4, 1.8)
     expect(starts[0]).to.be.greaterThan(5e8)
-  }).timeout(15_000)
+  })
 
   it('trips on a marker, on a moment, and on request', async () => {
     for (const [wires, cause] of [
@@ -454,7 +453,7 @@ describe('mode keep-last', () => {
       })
       expect(chunks[0]!.stretch!.cause).to.equal(cause)
     }
-  }).timeout(10_000)
+  })
 })
 
 describe('the recipient’s wishes', () => {

@@ -45,8 +45,7 @@ describe('the log', () => {
     }
   })
 
-  it('is turned over by size, and keeps at most 50 MB in all', async function () {
-    this.timeout(60_000)
+  it('is turned over by size, and keeps at most 50 MB in all', async () => {
     const inside = join(folder, 'turned')
     mkdirSync(inside)
     const log = logTo(join(inside, 'server.log'))

@@ -45,8 +45,7 @@ async function play(tracer: Tracer): Promise<void> {
   }
 }
 
-describe('OpenTelemetry over HTTP', function () {
-  this.timeout(30_000)
+describe('OpenTelemetry over HTTP', () => {
   let server: RunningServer
   before(async () => {
     server = await testServer()
@@ -220,7 +219,7 @@ describe('OpenTelemetry over HTTP', function () {
     await until(async () => (await other.store.traceStreams.count()) === 0, 'what had arrived is forgotten')
     expect(await other.store.traceParts.count()).to.equal(0)
     await other.stop()
-  }).timeout(60_000)
+  })
 
   it('refuses what is no such request, in words', async () => {
     const status = async (body: string | Uint8Array, headers: Record<string, string>) => {

@@ -451,8 +451,7 @@ describe('spool files', () => {
 })
 
 describe('the driver', () => {
-  it('gives back what went in, whatever the bytes and however many', async function () {
-    this.timeout(120_000)
+  it('gives back what went in, whatever the bytes and however many', async () => {
     const database = open(await freshDatabase())
     class BlobRow extends Model {}
     BlobRow.init(

@@ -152,7 +152,7 @@ export class TestGame {
 }
 
 export async function until(test: () => boolean | Promise<boolean>, what: string): Promise<void> {
-  const deadline = Date.now() + 20_000
+  const deadline = Date.now() + 40_000
   while (!(await test())) {
     if (Date.now() > deadline) throw new Error(`never happened: ${what}`)
     await new Promise((resolve) => setTimeout(resolve, 10))

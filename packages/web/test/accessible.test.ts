@@ -1,4 +1,4 @@
-/** Every screen, light and dark: nothing that axe-core objects to, and a text beside what is drawn. */
+/** Every screen, light and dark: nothing that axe-core objects to, and words for what is drawn. */
 import axe from 'axe-core'
 import { expect } from 'chai'
 import { bytesOf } from '../../core/test/support/takes.ts'
@@ -6,8 +6,7 @@ import { nightRecords } from '../../core/test/support/night.ts'
 import { SIGHT_NAMES } from '../src/lists/sight-names.ts'
 import { useScreen } from './support.ts'
 
-describe('what everybody can use', function () {
-  this.timeout(180_000)
+describe('what everybody can use', () => {
   const { page, server, open, seen, button } = useScreen(undefined, /404/)
   let plan = ''
 
@@ -29,11 +28,35 @@ describe('what everybody can use', function () {
     plan = ((await made.json()) as { id: string }).id
   })
 
-  /** What axe-core says is wrong on the screen, one line each. */
+  /** What axe-core says is wrong on the screen, one line each, and canvases without words for what they show. */
   async function complaints(): Promise<string[]> {
     await page.evaluate(axe.source)
-    const { violations } = await page.evaluate(() =>
-      (window as unknown as { axe: typeof axe }).axe.run(document, { resultTypes: ['violations'] }),
+    await wear('light')
+    const light = await violations({ resultTypes: ['violations'] })
+    // Nothing but colours differs.
+    await wear('dark')
+    const dark = await violations({ runOnly: ['color-contrast'] })
+    await wear('light')
+    const silent = await page.$$eval('canvas', (all) =>
+      all
+        .filter(
+          (one) =>
+            one.closest('[aria-hidden=true]') === null && !(one.getAttribute('aria-label') ?? '').trim(),
+        )
+        .map((one) => one.outerHTML),
+    )
+    return [...light, ...dark.map((one) => `dark: ${one}`), ...silent]
+  }
+
+  const wear = async (value: 'light' | 'dark') => {
+    await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value }])
+    await page.waitForFunction((theme) => document.documentElement.dataset['theme'] === theme, {}, value)
+  }
+
+  async function violations(options: axe.RunOptions): Promise<string[]> {
+    const { violations } = await page.evaluate(
+      (options) => (window as unknown as { axe: typeof axe }).axe.run(document, options),
+      options,
     )
     return violations.flatMap(({ id, nodes }) =>
       nodes.map(({ target, html }) => `${id}: ${target.join(' ')} ${html}`),
@@ -41,94 +64,86 @@ describe('what everybody can use', function () {
   }
 
   /** Sets what a person would have set, before the page is opened. */
-  async function settings(theme: 'light' | 'dark', planOpen = false): Promise<void> {
+  async function settings(planOpen: boolean): Promise<void> {
     await page.evaluate(
       (state) => localStorage.setItem('lapsus-settings', JSON.stringify({ state, version: 0 })),
-      { theme, planOpen, findingsOpen: true, liveSeconds: 10 },
+      { theme: 'system', planOpen, findingsOpen: true, liveSeconds: 10 },
     )
   }
 
-  for (const theme of ['light', 'dark'] as const) {
-    describe(theme, () => {
-      before(async () => {
-        await open('/')
-        await settings(theme)
-      })
-
-      it('library', async () => {
-        await open('/')
-        await seen('Game')
-        expect(await complaints()).to.deep.equal([])
-      })
-
-      it('recording the demo game', async () => {
-        await open('/')
-        await button('Record the demo game').click()
-        await seen('Flaws')
-        expect(await complaints()).to.deep.equal([])
-        await page.keyboard.press('Escape')
-      })
-
-      it('comparison', async () => {
-        await open('/compare?before=usable-night&after=usable-night')
-        await page.waitForSelector('[data-testid=comparison-words]')
-        expect(await complaints()).to.deep.equal([])
-      })
-
-      it('a frame beside its counterpart', async () => {
-        await open('/compare?before=usable-night&after=usable-night')
-        await page.waitForSelector('[aria-label="Frame before"]')
-        await page.focus('[aria-label="Frame before"]')
-        await page.keyboard.press('ArrowRight')
-        await page.waitForSelector('[data-testid=two-pages] canvas')
-        await page.waitForNetworkIdle()
-        expect(await complaints()).to.deep.equal([])
-      })
-
-      it('takes that are chosen, and held against a budget', async () => {
-        await open('/')
-        await page.locator('[data-testid=take-row] input').click()
-        await page.waitForSelector('[data-testid=chosen-takes]')
-        expect(await complaints()).to.deep.equal([])
-        await open('/check?takes=usable-night')
-        await button('Make one of this take').click()
-        await page.waitForFunction(() => document.querySelector('textarea')?.value !== '')
-        await page.locator('[aria-label=Budget] button:not([disabled])::-p-text(Check)').click()
-        await page.waitForSelector('[data-testid=check-words]')
-        expect(await complaints()).to.deep.equal([])
-      })
-
-      for (const view of ['history', 'devices', 'tried']) {
-        it(`a game: ${view}`, async () => {
-          await open(`/game?name=Test+Game&view=${view}`)
-          await page.waitForSelector(`[data-testid=${view}]`)
-          expect(await complaints()).to.deep.equal([])
-        })
-      }
-
-      for (const sight of SIGHT_NAMES) {
-        it(sight, async () => {
-          await settings(theme, sight === 'forecast' || sight === 'proof')
-          await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
-          await page.waitForSelector('nav[aria-label=Views]')
-          await page.waitForNetworkIdle()
-          expect(await complaints()).to.deep.equal([])
-        })
-      }
-
-      it('help', async () => {
-        await open('/takes/usable-night')
-        await button('Keys').click()
-        await page.waitForSelector('[role=dialog]')
-        expect(await complaints()).to.deep.equal([])
-      })
-
-      it('no such address', async () => {
-        await open('/nowhere')
-        expect(await complaints()).to.deep.equal([])
-      })
+  describe('light and dark', () => {
+    it('library', async () => {
+      await open('/')
+      await seen('Game')
+      expect(await complaints()).to.deep.equal([])
     })
-  }
+
+    it('recording the demo game', async () => {
+      await open('/')
+      await button('Record the demo game').click()
+      await seen('Flaws')
+      expect(await complaints()).to.deep.equal([])
+      await page.keyboard.press('Escape')
+    })
+
+    it('comparison', async () => {
+      await open('/compare?before=usable-night&after=usable-night')
+      await page.waitForSelector('[data-testid=comparison-words]')
+      expect(await complaints()).to.deep.equal([])
+    })
+
+    it('a frame beside its counterpart', async () => {
+      await open('/compare?before=usable-night&after=usable-night')
+      await page.waitForSelector('[aria-label="Frame before"]')
+      await page.focus('[aria-label="Frame before"]')
+      await page.keyboard.press('ArrowRight')
+      await page.waitForSelector('[data-testid=two-pages] canvas')
+      await page.waitForNetworkIdle()
+      expect(await complaints()).to.deep.equal([])
+    })
+
+    it('takes that are chosen, and held against a budget', async () => {
+      await open('/')
+      await page.locator('[data-testid=take-row] input').click()
+      await page.waitForSelector('[data-testid=chosen-takes]')
+      expect(await complaints()).to.deep.equal([])
+      await open('/check?takes=usable-night')
+      await button('Make one of this take').click()
+      await page.waitForFunction(() => document.querySelector('textarea')?.value !== '')
+      await page.locator('[aria-label=Budget] button:not([disabled])::-p-text(Check)').click()
+      await page.waitForSelector('[data-testid=check-words]')
+      expect(await complaints()).to.deep.equal([])
+    })
+
+    for (const view of ['history', 'devices', 'tried']) {
+      it(`a game: ${view}`, async () => {
+        await open(`/game?name=Test+Game&view=${view}`)
+        await page.waitForSelector(`[data-testid=${view}]`)
+        expect(await complaints()).to.deep.equal([])
+      })
+    }
+
+    for (const sight of SIGHT_NAMES) {
+      it(sight, async () => {
+        await settings(sight === 'forecast' || sight === 'proof')
+        await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
+        await page.waitForSelector('canvas')
+        expect(await complaints()).to.deep.equal([])
+      })
+    }
+
+    it('help', async () => {
+      await open('/takes/usable-night')
+      await button('Keys').click()
+      await page.waitForSelector('[role=dialog]')
+      expect(await complaints()).to.deep.equal([])
+    })
+
+    it('no such address', async () => {
+      await open('/nowhere')
+      expect(await complaints()).to.deep.equal([])
+    })
+  })
 
   for (const path of ['/', '/takes/usable-night', '/takes/usable-night?sight=roster'])
     it(`shows where the keyboard is, all the way through ${path}`, async () => {
@@ -163,20 +178,4 @@ describe('what everybody can use', function () {
       )
       expect(buttons.filter((name) => !reached.has(name ?? '')).slice(0, 3)).to.deep.equal([])
     })
-
-  it('says in words what each canvas shows', async () => {
-    for (const sight of SIGHT_NAMES) {
-      await open(`/takes/usable-night?sight=${sight}&plan=${plan}`)
-      await page.waitForSelector('canvas')
-      const silent = await page.$$eval('canvas', (all) =>
-        all
-          .filter(
-            (one) =>
-              one.closest('[aria-hidden=true]') === null && !(one.getAttribute('aria-label') ?? '').trim(),
-          )
-          .map((one) => one.outerHTML),
-      )
-      expect(silent, sight).to.deep.equal([])
-    }
-  })
 })

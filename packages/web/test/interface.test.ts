@@ -50,8 +50,7 @@ function take(id: string, frames: number): Uint8Array {
   return bytesOf([...records, endRecord(records.length, 0)])
 }
 
-describe('interface', function () {
-  this.timeout(90_000)
+describe('interface', () => {
   const screen = useScreen()
   const { page, server, errors, folder, open, text, seen, gone, textOf, untilParameter } = screen
   const { button, line, untilLine, middleOf } = screen

@@ -6,8 +6,7 @@ import { nightRecords } from '../../core/test/support/night.ts'
 import { until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
-describe('parts that come late', function () {
-  this.timeout(90_000)
+describe('parts that come late', () => {
   const { page, server, openLive, seen, gone, text, button } = useScreen()
   const LATE = /\/assets\/(menu-list|hint-tip)-/
   const held: HTTPRequest[] = []

@@ -74,8 +74,7 @@ describe('figures of the last seconds', () => {
   })
 })
 
-describe('live view', function () {
-  this.timeout(90_000)
+describe('live view', () => {
   const screen = useScreen()
   const { page, server, errors, open, openLive, seen, gone, text, textOf, button, line } = screen
   const { parameter, untilParameter } = screen

@@ -16,8 +16,7 @@ const takeFile = (take: string) =>
     endRecord(3, 0, [{ what: 'values were not numbers', about: 'gauge fish', count: 12 }]),
   ]) as BodyInit
 
-describe('pages while the database is away', function () {
-  this.timeout(60_000)
+describe('pages while the database is away', () => {
   let isSilent = false
   let stop = async () => {}
   const { page, server, open, seen, gone, text } = useScreen(async () => {
@@ -52,8 +51,7 @@ describe('pages while the database is away', function () {
   })
 })
 
-describe('pages of a Lapsus that asks for a password', function () {
-  this.timeout(60_000)
+describe('pages of a Lapsus that asks for a password', () => {
   const { page, server, open, seen, button } = useScreen(
     async () => ({ access: { password: 'a long pässword', ingestKeys: { '*': 'key' } } }),
     /401/,

@@ -52,7 +52,9 @@ const FOLDED = '(more than a take may have)'
 
 export class Assembler {
   #sequence = 0
-  readonly #markers = new Map<string, number>()
+  /** Numbers by kind, group and name. */
+  readonly #markers = new Map<MarkerKind, Map<string, Map<string, number>>>()
+  #markerCount = 0
   readonly #lanes = new Map<string, number>()
   #fresh: Pick<DeclareRecord, 'markers' | 'lanes'> = { markers: [], lanes: [] }
 
@@ -67,8 +69,8 @@ export class Assembler {
    */
   chunks(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): FollowingRecord[] {
     const records: FollowingRecord[] = []
-    const sorted = [...spans].sort((a, b) => a.startNs - b.startNs || b.durationNs - a.durationNs)
-    const inOrder = [...moments].sort((a, b) => a.atNs - b.atNs)
+    const sorted = inOrder(spans, (a, b) => a.startNs - b.startNs || b.durationNs - a.durationNs)
+    const ordered = inOrder(moments, (a, b) => a.atNs - b.atNs)
     let frame = 0
     let span = 0
     let moment = 0
@@ -77,12 +79,12 @@ export class Assembler {
       do {
         const endNs = frames[++frame]?.startNs ?? Infinity
         while (span < sorted.length && sorted[span]!.startNs < endNs) span++
-        while (moment < inOrder.length && inOrder[moment]!.atNs < endNs) moment++
+        while (moment < ordered.length && ordered[moment]!.atNs < endNs) moment++
       } while (frame < frames.length && frame - firstFrame < CHUNK_FRAMES && span - firstSpan < CHUNK_SPANS)
       const chunk = this.#chunk(
         frames.slice(firstFrame, frame),
         sorted.slice(firstSpan, span),
-        inOrder.slice(firstMoment, moment),
+        ordered.slice(firstMoment, moment),
       )
       if (this.#fresh.markers.length > 0 || this.#fresh.lanes.length > 0) {
         records.push({
@@ -136,30 +138,33 @@ export class Assembler {
     frameStartNs: Float64Array,
   ): { spans: LaneSpans; repaired: number } {
     const laid = spans.some(({ parent }) => parent !== undefined) ? nestByParent(spans) : nestByTime(spans)
+    const size = laid.order.length
+    const startNs = laid.startNs.subarray(0, size)
     const nested: LaneSpans = {
       lane,
       count: new Uint32Array(frameStartNs.length),
-      marker: Uint32Array.from(laid, ({ span }) => this.#markerId(span)),
-      startNs: Float64Array.from(laid, ({ startNs }) => startNs),
-      durationNs: Float64Array.from(laid, ({ startNs, endNs }) => endNs - startNs),
-      depth: Uint8Array.from(laid, ({ depth }) => depth),
-      effect: spans.some(({ effect }) => effect !== EFFECT_UNSAID)
-        ? Uint8Array.from(laid, ({ span }) => span.effect)
-        : undefined,
-      bytes: spans.some(({ bytes }) => bytes !== BYTES_UNKNOWN)
-        ? Float64Array.from(laid, ({ span }) => span.bytes)
-        : undefined,
-      key: spans.some(({ key = NO_KEY }) => key !== NO_KEY)
-        ? Uint32Array.from(laid, ({ span: { key = NO_KEY } }) => key)
-        : undefined,
+      marker: new Uint32Array(size),
+      startNs,
+      durationNs: new Float64Array(size),
+      depth: laid.depth.subarray(0, size),
+      effect: spans.some(({ effect }) => effect !== EFFECT_UNSAID) ? new Uint8Array(size) : undefined,
+      bytes: spans.some(({ bytes }) => bytes !== BYTES_UNKNOWN) ? new Float64Array(size) : undefined,
+      key: spans.some(({ key = NO_KEY }) => key !== NO_KEY) ? new Uint32Array(size) : undefined,
     }
     // What claims to run in itself, over some way round, is left out.
-    let repaired = spans.length - laid.length
+    let repaired = spans.length - size
     let frame = 0
-    for (const { span, startNs, endNs, depth } of laid) {
-      if (depth === 0) while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= startNs) frame++
+    for (let i = 0; i < size; i++) {
+      const span = laid.order[i]!
+      const [start, end, depth] = [startNs[i]!, laid.endNs[i]!, nested.depth[i]!]
+      nested.marker[i] = this.#markerId(span)
+      nested.durationNs[i] = end - start
+      if (nested.effect !== undefined) nested.effect[i] = span.effect
+      if (nested.bytes !== undefined) nested.bytes[i] = span.bytes
+      if (nested.key !== undefined) nested.key[i] = span.key ?? NO_KEY
+      if (depth === 0) while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= start) frame++
       nested.count[frame]!++
-      const moved = Math.max(startNs - span.startNs, Math.abs(span.startNs + span.durationNs - endNs))
+      const moved = Math.max(start - span.startNs, Math.abs(span.startNs + span.durationNs - end))
       if (moved > JITTER_NS || depth === LIMITS.spanDepth) repaired++
     }
     return { spans: nested, repaired }
@@ -176,42 +181,66 @@ export class Assembler {
   }
 
   #markerId({ name, group, kind }: Pick<LooseSpan, 'name' | 'group' | 'kind'>): number {
-    const key = `${kind}\n${group}\n${name}`
-    const known = this.#markers.get(key)
+    const names = inside(inside(this.#markers, kind), group)
+    const known = names.get(name)
     if (known !== undefined) return known
-    const id = this.#markers.size
+    const id = this.#markerCount
     if (id >= LIMITS.markers - 1 && name !== FOLDED) {
       return this.#markerId({ name: FOLDED, group: '', kind: 'work' })
     }
-    this.#markers.set(key, id)
+    this.#markerCount++
+    names.set(name, id)
     this.#fresh.markers.push({ id, name, group, kind, tags: [], watches: [] })
     return id
   }
 }
 
-/** A span in its place; times may have been cut to fit. */
-interface Laid {
-  span: LooseSpan
-  startNs: number
-  endNs: number
-  depth: number
+/** The map at a key, made where there is none. */
+function inside<K, L, V>(maps: Map<K, Map<L, V>>, key: K): Map<L, V> {
+  let map = maps.get(key)
+  if (map === undefined) maps.set(key, (map = new Map()))
+  return map
 }
 
+/** Sorted; most files are. */
+function inOrder<T>(items: T[], compare: (a: T, b: T) => number): T[] {
+  for (let i = 1; i < items.length; i++)
+    if (compare(items[i - 1]!, items[i]!) > 0) return [...items].sort(compare)
+  return items
+}
+
+/** Spans in their places, by place; times may have been cut to fit. Columns may be longer than there are spans. */
+interface Laid {
+  order: LooseSpan[]
+  startNs: Float64Array
+  endNs: Float64Array
+  depth: Uint8Array
+}
+
+const noneLaid = (order: LooseSpan[], most: number): Laid => ({
+  order,
+  startNs: new Float64Array(most),
+  endNs: new Float64Array(most),
+  depth: new Uint8Array(most),
+})
+
 /** Which lies inside which, by time alone. One that outlasts what it began in is cut there. */
-function nestByTime(spans: LooseSpan[]): Laid[] {
+function nestByTime(spans: LooseSpan[]): Laid {
+  const laid = noneLaid(spans, spans.length)
   const openEnds: number[] = []
-  return spans.map((span) => {
-    const { startNs, durationNs } = span
+  for (let i = 0; i < spans.length; i++) {
+    const { startNs, durationNs } = spans[i]!
     while (openEnds.length > 0 && openEnds.at(-1)! <= startNs) openEnds.pop()
-    const endNs = Math.min(startNs + durationNs, openEnds.at(-1) ?? Infinity)
-    const depth = Math.min(openEnds.length, LIMITS.spanDepth)
-    if (openEnds.length <= LIMITS.spanDepth) openEnds.push(endNs)
-    return { span, startNs, endNs, depth }
-  })
+    laid.startNs[i] = startNs
+    laid.endNs[i] = Math.min(startNs + durationNs, openEnds.at(-1) ?? Infinity)
+    laid.depth[i] = Math.min(openEnds.length, LIMITS.spanDepth)
+    if (openEnds.length <= LIMITS.spanDepth) openEnds.push(laid.endNs[i]!)
+  }
+  return laid
 }
 
 /** As the spans' parents say; brothers that overlap, and children that outlast, are cut. */
-function nestByParent(spans: LooseSpan[]): Laid[] {
+function nestByParent(spans: LooseSpan[]): Laid {
   const ids = new Set(spans.map(({ id }) => id))
   const children = new Map<string | undefined, LooseSpan[]>()
   for (const span of spans) {
@@ -227,7 +256,7 @@ function nestByParent(spans: LooseSpan[]): Laid[] {
   for (const brothers of children.values()) {
     brothers.sort((a, b) => a.startNs - b.startNs || endOf(a) - endOf(b))
   }
-  const laid: Laid[] = []
+  const laid = noneLaid([], spans.length)
   /** Still to be laid, the next one last; each with what it must keep within. */
   const open: { spans: LooseSpan[]; at: number; fromNs: number; untilNs: number }[] = [
     { spans: children.get(undefined) ?? [], at: 0, fromNs: 0, untilNs: Infinity },
@@ -242,7 +271,10 @@ function nestByParent(spans: LooseSpan[]): Laid[] {
     const startNs = Math.min(Math.max(span.startNs, level.fromNs), level.untilNs)
     const endNs = Math.min(Math.max(span.startNs + span.durationNs, startNs), level.untilNs)
     level.fromNs = endNs
-    laid.push({ span, startNs, endNs, depth: Math.min(open.length - 1, LIMITS.spanDepth) })
+    const place = laid.order.push(span) - 1
+    laid.startNs[place] = startNs
+    laid.endNs[place] = endNs
+    laid.depth[place] = Math.min(open.length - 1, LIMITS.spanDepth)
     const own = children.get(span.id)
     if (span.id !== undefined && own !== undefined) {
       children.delete(span.id)

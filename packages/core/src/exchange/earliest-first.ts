@@ -1,10 +1,10 @@
 /** Items by a time of theirs: the earliest comes out first, at a cost of log(items), however they went in. */
 export class EarliestFirst<T> {
-  readonly #timeOf: (item: T) => bigint
+  readonly #timeOf: (item: T) => number
   /** A binary heap: no item is later than those at twice its place, plus one and plus two. */
   readonly #items: T[] = []
 
-  constructor(timeOf: (item: T) => bigint) {
+  constructor(timeOf: (item: T) => number) {
     this.#timeOf = timeOf
   }
 
@@ -26,9 +26,16 @@ export class EarliestFirst<T> {
   }
 
   /** Takes out everything before `time`, in order. */
-  takeBefore(time: bigint): T[] {
+  takeBefore(time: number): T[] {
     const taken: T[] = []
     while (this.#items.length > 0 && this.#timeOf(this.#items[0]!) < time) taken.push(this.pop()!)
+    return taken
+  }
+
+  /** Takes out everything up to `time`, itself included, in order. */
+  takeUntil(time: number): T[] {
+    const taken: T[] = []
+    while (this.#items.length > 0 && this.#timeOf(this.#items[0]!) <= time) taken.push(this.pop()!)
     return taken
   }
 

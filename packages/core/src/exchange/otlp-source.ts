@@ -1,6 +1,6 @@
 import { FormatError } from '../format/index.ts'
-import { readOtlp, type OtlpSpan } from './otlp.ts'
-import { OtlpTake } from './otlp-take.ts'
+import { readOtlp } from './otlp.ts'
+import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
@@ -11,13 +11,13 @@ class OtlpSource extends WholeFileSource {
   protected give(text: string, onRecord: OnRecord): void {
     const { frameMarker, take } = this.options
     const resources = this.#requests(text).flatMap((request) => readOtlp(request, this.skipped, frameMarker))
-    const spans = resources.flatMap((resource): OtlpSpan[] => resource.spans)
-    if (spans.length === 0) {
+    if (resources.length === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no span in it')
     }
-    const whole = new OtlpTake(take, resources[0]!, Infinity)
+    const whole = new OtlpTake(take, resources[0]!, WHOLE_FILE)
     const { place } = this
-    const records = [...whole.add(spans), ...whole.flush()]
+    for (const resource of resources) whole.add(resource)
+    const records = whole.flush()
     const end = whole.end()
     if (end === null) {
       throw new FormatError(

@@ -1,52 +1,54 @@
 /** Spans of one service instance, put together to a take as they come. */
-import {
-  FORMAT_VERSION,
-  LIMITS,
-  type FollowingRecord,
-  type Moment,
-  type TakeRecord,
-} from '../format/index.ts'
-import { Assembler, type LooseSpan } from './assemble.ts'
+import { FORMAT_VERSION, LIMITS, type FollowingRecord, type TakeRecord } from '../format/index.ts'
+import { Assembler } from './assemble.ts'
 import { EarliestFirst } from './earliest-first.ts'
 import type { OtlpResource, OtlpSpan } from './otlp.ts'
+import { shiftNs, unixMs } from './unix-times.ts'
 
-/** Spans that may wait for a frame, and frames for what belongs before them; the earliest are left out beyond it. */
-const MOST_WAITING = 500_000
 const TARGET = 60
-const NS_PER_MS = 1_000_000n
-/** Requests overtake each other: frames wait so long for what belongs before them, by the spans' own clock. */
-const HOLD_NS = 1_500_000_000n
+
+interface Patience {
+  /** Spans that may wait for a frame, and frames for what belongs before them; the earliest are left out beyond it. */
+  mostWaiting: number
+  /** Requests overtake each other: frames wait so long for what belongs before them, by the spans' own clock. */
+  holdNs: number
+}
+const STREAM: Patience = { mostWaiting: 500_000, holdNs: 1.5e9 }
+/** All is there before the flush, in any order. */
+export const WHOLE_FILE: Patience = { mostWaiting: Infinity, holdNs: Infinity }
 
 export class OtlpTake {
   readonly #take: string
   readonly #resource: OtlpResource
-  readonly #mostWaiting: number
-  readonly #waiting = new EarliestFirst<OtlpSpan>(({ startUnixNs }) => startUnixNs)
-  readonly #frames = new EarliestFirst<OtlpSpan>(({ endUnixNs }) => endUnixNs)
+  readonly #patience: Patience
+  readonly #waiting = new EarliestFirst<OtlpSpan>(({ startNs }) => startNs)
+  readonly #frames = new EarliestFirst<OtlpSpan>(endOf)
   #assembler: Assembler | null = null
-  #originNs = 0n
-  #lastFrameNs = -1n
-  #latestNs = 0n
+  /** Times of the spans count from the first resource's base, those of records from here. */
+  #originNs = 0
+  #lastFrameNs = -Infinity
+  #latestNs = -Infinity
   /** Spans that lie outside every frame, or came too late for theirs. */
   outside = 0
 
-  /** @param mostWaiting spans of a stream that may wait; a file is there as a whole, and has no such bound */
-  constructor(take: string, resource: OtlpResource, mostWaiting = MOST_WAITING) {
+  constructor(take: string, resource: OtlpResource, patience = STREAM) {
     this.#take = take
-    this.#mostWaiting = mostWaiting
+    this.#patience = patience
     this.#resource = resource
   }
 
-  /** Takes spans and gives the records of the frames to which nothing more will come. */
-  add(spans: readonly OtlpSpan[]): (TakeRecord | FollowingRecord)[] {
+  /** Takes spans, which are its own from then on, and gives the records of the frames to which nothing more will come. */
+  add({ baseS, spans }: Pick<OtlpResource, 'baseS' | 'spans'>): (TakeRecord | FollowingRecord)[] {
+    const shift = shiftNs(baseS, this.#resource.baseS)
     for (const span of spans) {
+      move(span, shift)
       ;(span.isFrame ? this.#frames : this.#waiting).push(span)
-      if (span.endUnixNs > this.#latestNs) this.#latestNs = span.endUnixNs
+      if (endOf(span) > this.#latestNs) this.#latestNs = endOf(span)
     }
     for (const waiting of [this.#waiting, this.#frames]) {
-      for (; waiting.size > this.#mostWaiting; this.outside++) waiting.pop()
+      for (; waiting.size > this.#patience.mostWaiting; this.outside++) waiting.pop()
     }
-    return this.#give(this.#latestNs - HOLD_NS)
+    return this.#give(this.#latestNs - this.#patience.holdNs)
   }
 
   /** Gives the records of all frames that have come: nothing has for a while. */
@@ -55,29 +57,21 @@ export class OtlpTake {
   }
 
   /** The frames that ended by then. */
-  #give(untilNs: bigint): (TakeRecord | FollowingRecord)[] {
+  #give(untilNs: number): (TakeRecord | FollowingRecord)[] {
     const frames = this.#newFrames(untilNs)
     if (frames.length === 0) return []
     const records: (TakeRecord | FollowingRecord)[] = []
     if (this.#assembler === null) {
       this.#assembler = new Assembler(frames[0]!.lane)
-      this.#originNs = frames[0]!.startUnixNs
+      this.#originNs = frames[0]!.startNs
       records.push(this.#takeRecord())
     }
-    const endNs = frames.at(-1)!.endUnixNs
-    const due = this.#waiting.takeBefore(endNs)
-    const inside = due.filter(({ startUnixNs }) => startUnixNs >= this.#originNs)
+    const due = this.#waiting.takeBefore(endOf(frames.at(-1)!))
+    const inside = due.filter(({ startNs }) => startNs >= this.#originNs)
     this.outside += due.length - inside.length
-    records.push(
-      ...this.#assembler.chunks(
-        frames.map((frame) => ({
-          startNs: this.#since(frame.startUnixNs),
-          durationNs: Number(frame.endUnixNs - frame.startUnixNs),
-        })),
-        inside.map((span) => this.#loose(span)),
-        [...frames, ...inside].flatMap((span) => this.#moments(span)),
-      ),
-    )
+    for (const spans of [frames, inside]) for (const span of spans) move(span, -this.#originNs)
+    const moments = [frames, inside].flatMap((spans) => spans.flatMap(momentsOf))
+    for (const record of this.#assembler.chunks(frames, inside, moments)) records.push(record)
     return records
   }
 
@@ -89,46 +83,15 @@ export class OtlpTake {
   }
 
   /** Frames that have come, in order; one before those already given cannot be put in any more. */
-  #newFrames(untilNs: bigint): OtlpSpan[] {
-    const frames = this.#frames
-      .takeBefore(untilNs + 1n)
-      .sort((a, b) => (a.startUnixNs < b.startUnixNs ? -1 : a.startUnixNs > b.startUnixNs ? 1 : 0))
-    const originNs = this.#assembler === null ? (frames[0]?.startUnixNs ?? 0n) : this.#originNs
+  #newFrames(untilNs: number): OtlpSpan[] {
+    const frames = this.#frames.takeUntil(untilNs).sort((a, b) => a.startNs - b.startNs)
+    const originNs = this.#assembler === null ? (frames[0]?.startNs ?? 0) : this.#originNs
     const later = frames.filter(
-      ({ startUnixNs, endUnixNs }) =>
-        startUnixNs > this.#lastFrameNs && endUnixNs - originNs <= BigInt(LIMITS.largestWhole),
+      (frame) => frame.startNs > this.#lastFrameNs && endOf(frame) - originNs <= LIMITS.largestWhole,
     )
     this.outside += frames.length - later.length
-    this.#lastFrameNs = later.at(-1)?.startUnixNs ?? this.#lastFrameNs
+    this.#lastFrameNs = later.at(-1)?.startNs ?? this.#lastFrameNs
     return later
-  }
-
-  #since = (unixNs: bigint): number => Number(unixNs - this.#originNs)
-
-  /** Field by field: copying objects of several shapes is many times slower. */
-  #loose(span: OtlpSpan): LooseSpan {
-    return {
-      lane: span.lane,
-      name: span.name,
-      group: span.group,
-      kind: span.kind,
-      startNs: this.#since(span.startUnixNs),
-      durationNs: Number(span.endUnixNs - span.startUnixNs),
-      effect: span.effect,
-      bytes: span.bytes,
-      key: span.key,
-      id: span.id,
-      parent: span.parent,
-    }
-  }
-
-  #moments({ events }: OtlpSpan): Moment[] {
-    return events
-      .filter(
-        ({ atUnixNs }) =>
-          atUnixNs >= this.#originNs && atUnixNs - this.#originNs <= BigInt(LIMITS.largestWhole),
-      )
-      .map(({ name, atUnixNs, data }) => ({ name, atNs: this.#since(atUnixNs), data }))
   }
 
   #takeRecord(): TakeRecord {
@@ -138,8 +101,20 @@ export class OtlpTake {
       take: this.#take,
       game: this.#resource.service,
       target: TARGET,
-      started: new Date(Number(this.#originNs / NS_PER_MS)).toISOString(),
+      started: new Date(unixMs(this.#originNs, this.#resource.baseS)).toISOString(),
       conditions: { more: this.#resource.conditions },
     }
   }
 }
+
+const endOf = ({ startNs, durationNs }: OtlpSpan): number => startNs + durationNs
+
+/** In place: copies of objects of several shapes are many times slower. */
+function move(span: OtlpSpan, byNs: number): void {
+  if (byNs === 0) return
+  span.startNs += byNs
+  for (const event of span.events) event.atNs += byNs
+}
+
+const momentsOf = ({ events }: OtlpSpan) =>
+  events.filter(({ atNs }) => atNs >= 0 && atNs <= LIMITS.largestWhole)

@@ -9,6 +9,7 @@ import {
   EFFECT_SOME,
   EFFECT_UNSAID,
   LIMITS,
+  type Moment,
   MARKER_KINDS,
   type MarkerKind,
   type Scalar,
@@ -17,15 +18,14 @@ import {
 } from '../format/index.ts'
 import type { LooseSpan } from './assemble.ts'
 import type { Skipped } from './import-format.ts'
+import { UnixTimes } from './unix-times.ts'
 
 type Attributes = Map<string, Scalar>
 
-/** One span as it came; times in ns since 1970, kept whole. */
-export interface OtlpSpan extends Omit<LooseSpan, 'startNs' | 'durationNs'> {
-  startUnixNs: bigint
-  endUnixNs: bigint
+/** One span as it came; times in ns since its resource's base. */
+export interface OtlpSpan extends LooseSpan {
   isFrame: boolean
-  events: { name: string; atUnixNs: bigint; data: Record<string, Scalar> | null }[]
+  events: Moment[]
 }
 
 /** Spans of one service instance: one running game. */
@@ -34,11 +34,11 @@ export interface OtlpResource {
   /** Tells instances apart; empty when not said. */
   instance: string
   conditions: Record<string, Scalar>
+  /** Seconds since 1970 that the spans' times count from. */
+  baseS: number
   spans: OtlpSpan[]
 }
 
-/** The largest signed 64-bit number: ns up to the year 2262. */
-const LATEST_NS = 2n ** 63n - 1n
 /** Attribute that makes a span a frame; its value is the frame's index. */
 const FRAME_ATTRIBUTE = 'lapsus.frame'
 
@@ -49,6 +49,7 @@ const FRAME_ATTRIBUTE = 'lapsus.frame'
  */
 export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: string): OtlpResource[] {
   const resources = new Map<string, OtlpResource>()
+  const times = new UnixTimes()
   let index = 0
   for (const resourceSpans of listOf(request, 'resourceSpans')) {
     const attributes = attributesOf(fieldOf(resourceSpans, 'resource'))
@@ -57,7 +58,7 @@ export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: strin
       const scope = textOf(fieldOf(fieldOf(scopeSpans, 'scope'), 'name'))
       for (const raw of listOf(scopeSpans, 'spans')) {
         try {
-          spans.push(spanOf(raw, scope, frameMarker))
+          spans.push(spanOf(raw, scope, times, frameMarker))
         } catch (error) {
           skipped.add(`span ${index}: ${(error as Error).message}`)
         }
@@ -72,7 +73,7 @@ export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: strin
     const known = resources.get(key)
     if (known === undefined) {
       const conditions = fittingData(Object.fromEntries([...attributes, ['source', 'OpenTelemetry']])).data
-      resources.set(key, { service, instance, conditions, spans })
+      resources.set(key, { service, instance, conditions, baseS: times.baseS!, spans })
     } else for (const span of spans) known.spans.push(span)
   }
   return [...resources.values()]
@@ -85,19 +86,17 @@ const laneOf = (attributes: Attributes): string =>
     LIMITS.nameLength,
   ) || 'main'
 
-function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): OtlpSpan {
+function spanOf(raw: unknown, scope: string, times: UnixTimes, frameMarker: string | undefined): OtlpSpan {
   const name = textOf(fieldOf(raw, 'name')).slice(0, LIMITS.nameLength)
   if (name === '') throw new Error('expected "name" to be a text')
-  const startUnixNs = timeOf(raw, 'startTimeUnixNano')
-  const endUnixNs = timeOf(raw, 'endTimeUnixNano')
-  if (endUnixNs < startUnixNs) {
-    throw new Error(`expected "endTimeUnixNano" not to be before the start, got ${endUnixNs}`)
+  const startNs = timeOf(raw, 'startTimeUnixNano', times)
+  const durationNs = timeOf(raw, 'endTimeUnixNano', times) - startNs
+  if (durationNs < 0) {
+    const end = String(fieldOf(raw, 'endTimeUnixNano'))
+    throw new Error(`expected "endTimeUnixNano" not to be before the start, got ${end}`)
   }
-  if (endUnixNs - startUnixNs > BigInt(LIMITS.largestWhole)) {
-    throw new Error(
-      `expected a duration of at most ${LIMITS.largestWhole} ns, got ${endUnixNs - startUnixNs}`,
-    )
-  }
+  if (durationNs > LIMITS.largestWhole)
+    throw new Error(`expected a duration of at most ${LIMITS.largestWhole} ns, got ${durationNs}`)
   const attributes = attributesOf(raw)
   const kind = attributes.get('lapsus.kind') ?? 'work'
   if (!MARKER_KINDS.includes(kind as MarkerKind)) {
@@ -118,14 +117,14 @@ function spanOf(raw: unknown, scope: string, frameMarker: string | undefined): O
     effect: effect === undefined ? EFFECT_UNSAID : effect === true ? EFFECT_SOME : EFFECT_NONE,
     bytes: typeof bytes === 'number' && bytes >= 0 && bytes <= LIMITS.largestWhole ? bytes : BYTES_UNKNOWN,
     key: typeof key === 'number' && Number.isInteger(key) && key >= 0 && key <= MOST_IDS ? key : NO_KEY,
-    startUnixNs,
-    endUnixNs,
+    startNs,
+    durationNs,
     isFrame: attributes.has(FRAME_ATTRIBUTE) || name === frameMarker,
     events: listOf(raw, 'events').map((event) => {
       const { data } = fittingData(Object.fromEntries(attributesOf(event)))
       return {
         name: textOf(fieldOf(event, 'name')).slice(0, LIMITS.nameLength) || '(no name)',
-        atUnixNs: timeOf(event, 'timeUnixNano'),
+        atNs: timeOf(event, 'timeUnixNano', times),
         data: Object.keys(data).length === 0 ? null : data,
       }
     }),
@@ -147,17 +146,13 @@ function listOf(value: unknown, field: string): unknown[] {
   return Array.isArray(list) ? list : []
 }
 
-/** A fixed64 in the JSON mapping: a text or a number of ns. */
-function timeOf(raw: unknown, field: string): bigint {
+/** @returns ns since the base */
+function timeOf(raw: unknown, field: string, times: UnixTimes): number {
   const value = fieldOf(raw, field)
-  const good =
-    typeof value === 'string'
-      ? /^\d{1,20}$/.test(value)
-      : Number.isSafeInteger(value) || typeof value === 'bigint'
-  if (!good || BigInt(value as string) <= 0n || BigInt(value as string) > LATEST_NS) {
-    throw new Error(`expected "${field}" to be a time in ns, got ${JSON.stringify(value) ?? 'nothing'}`)
-  }
-  return BigInt(value as string)
+  const ns = times.read(value)
+  if (ns !== null) return ns
+  const got = typeof value === 'bigint' ? String(value) : (JSON.stringify(value) ?? 'nothing')
+  throw new Error(`expected "${field}" to be a time in ns, got ${got}`)
 }
 
 /** Attributes with a text, a finite number or a truth value; others are left out. */

@@ -23,6 +23,7 @@ const NS_PER_MS = 1e6
 const MAIN_LANE = 'main'
 /** Entries that the browser itself makes, kept on a lane of their own. */
 const BROWSER_LANE = 'browser'
+const OWN_TYPES = ['mark', 'measure']
 const BROWSER_TYPES = ['longtask', 'long-animation-frame', 'event', 'task', 'resource', 'navigation']
 const MOST_ORIGIN_MS = Date.UTC(LIMITS.lastYear - 1, 0)
 const DEFAULT_FRAME_MARKER = 'frame'
@@ -95,8 +96,7 @@ class TimelineSource extends WholeFileSource {
     const entries: Entry[] = []
     holder.entries.forEach((raw: unknown, i) => {
       const wrong = whatIsWrong(raw)
-      if (wrong === null)
-        entries.push({ ...(raw as Entry), name: (raw as Entry).name.slice(0, LIMITS.nameLength) })
+      if (wrong === null) entries.push(shortlyNamed(raw as Entry))
       else if (wrong !== '') this.skipped.add(`entry ${i}: ${wrong}`)
     })
     if (entries.length === 0) {
@@ -115,12 +115,14 @@ class TimelineSource extends WholeFileSource {
   }
 }
 
+const shortlyNamed = (entry: Entry): Entry =>
+  entry.name.length <= LIMITS.nameLength ? entry : { ...entry, name: entry.name.slice(0, LIMITS.nameLength) }
+
 /** Null for a good entry, empty for one of a type that says nothing about code. */
 function whatIsWrong(raw: unknown): string | null {
   const entry = raw as Partial<Entry> | null
   if (entry === null || typeof entry !== 'object') return 'expected an object'
   if (typeof entry.name !== 'string' || entry.name === '') return 'expected "name" to be a text'
-  const known = ['mark', 'measure', ...BROWSER_TYPES]
   if (typeof entry.entryType !== 'string') return 'expected "entryType" to be a text'
   for (const field of ['startTime', 'duration'] as const) {
     const value = entry[field]
@@ -128,7 +130,7 @@ function whatIsWrong(raw: unknown): string | null {
       return `expected "${field}" to be a number of ms from 0 to ${MOST_MS}, got ${JSON.stringify(value)}`
     }
   }
-  return known.includes(entry.entryType) ? null : ''
+  return OWN_TYPES.includes(entry.entryType) || BROWSER_TYPES.includes(entry.entryType) ? null : ''
 }
 
 /** Measures of that name are frames; or else marks of that name begin them. */

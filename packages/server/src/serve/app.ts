@@ -1,5 +1,6 @@
 import { bodyParser } from '@koa/bodyparser'
 import Router from '@koa/router'
+import { INGEST_PATH } from '@lapsus/core/format'
 import Koa from 'koa'
 import serve from 'koa-static'
 import type { Logger } from 'pino'
@@ -18,6 +19,7 @@ import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
 import { compareRoutes } from './routes/compare-routes.ts'
 import { gameRoutes } from './routes/game-routes.ts'
+import { ingestRoutes } from './routes/ingest-routes.ts'
 import { loadRoutes } from './routes/load-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
@@ -44,6 +46,8 @@ export interface AppParts {
 }
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
+
+const bringsRecords = (path: string): boolean => path === OTLP_PATH || path.startsWith(`${INGEST_PATH}/`)
 
 export function createApp({
   config,
@@ -78,7 +82,7 @@ export function createApp({
   })
   // Nothing that needs the database waits for one that is away.
   app.use((context, next) =>
-    context.path.startsWith('/api/') || context.path === OTLP_PATH
+    context.path.startsWith('/api/') || bringsRecords(context.path)
       ? health.whileItAnswers(next, databaseAway)
       : next(),
   )
@@ -89,8 +93,8 @@ export function createApp({
     return next()
   })
   const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
-  // Traces are read by their own route, in either encoding.
-  app.use((context, next) => (context.path === OTLP_PATH ? next() : parseBody(context, next)))
+  // Traces and records are read by their own routes, in any encoding.
+  app.use((context, next) => (bringsRecords(context.path) ? next() : parseBody(context, next)))
 
   for (const router of [
     sessionRoutes(access),
@@ -106,6 +110,7 @@ export function createApp({
     storageRoutes(store, config.retention),
     loadRoutes(load),
     otlpRoutes(pool),
+    ingestRoutes(pool, access),
   ] satisfies Router[]) {
     app.use(router.routes())
     app.use(router.allowedMethods({ throw: true }))

@@ -38,12 +38,11 @@ export function acceptStreams(
       refuse(socket, 403)
       return
     }
-    const { path, key } = targetOf(request)
-    if (path !== INGEST_PATH) {
+    if (pathOf(request) !== INGEST_PATH) {
       refuse(socket, 404)
       return
     }
-    const allowed = access.gamesOf(key)
+    const allowed = access.gamesOf(keyOf(request))
     if (allowed === undefined) {
       refuse(socket, 401)
       return
@@ -57,10 +56,13 @@ export function acceptStreams(
   return sockets
 }
 
-/** Where a request goes, and the ingest key it brings. The target is what a client sent: it need not be an address. */
-function targetOf({ url = '', headers }: IncomingMessage): { path: string; key: string | undefined } {
-  const [path = '', query = ''] = url.split('?', 2)
-  return { path, key: new URLSearchParams(query).get('key') ?? bearerOf(headers.authorization) }
+/** Where a request goes. The target is what a client sent: it need not be an address. */
+const pathOf = ({ url = '' }: IncomingMessage): string => url.split('?', 1)[0]!
+
+/** The ingest key that a request brings. */
+export function keyOf({ url = '', headers }: IncomingMessage): string | undefined {
+  const query = url.split('?', 2)[1] ?? ''
+  return new URLSearchParams(query).get('key') ?? bearerOf(headers.authorization)
 }
 
 export const bearerOf = (authorization: string | undefined): string | undefined =>

@@ -127,7 +127,7 @@ class Assembly {
     }
     const resource = deserialize(await unpack(body)) as OtlpResource
     this.#take ??= new OtlpTake(this.#stream.takeId, resource)
-    await this.#keep(this.#take.add(resource.spans))
+    await this.#keep(this.#take.add(resource))
   }
 
   async #keep(records: readonly AnyRecord[]): Promise<void> {

@@ -34,6 +34,7 @@ export type KindName = keyof typeof KINDS
 
 export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   record: 'recordings',
+  post: 'recordings',
   assemble: 'recordings',
   traces: 'recordings',
   import: 'files',

@@ -29,6 +29,7 @@ import { importTakes, type ImportOptions } from '../../ingest/import.ts'
 import { keepExcerpt } from '../../ingest/keep-excerpt.ts'
 import { takeTraces, type TracesAsk } from '../../ingest/otlp/arrive.ts'
 import { assembleTraces } from '../../ingest/otlp/assemble.ts'
+import { takePosted, type Posted, type PostedAsk } from '../../ingest/posted.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
 import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
@@ -49,6 +50,8 @@ export interface Asks {
   /** Does nothing: whoever does it has begun. */
   wake: null
   record: RecordingAsk
+  /** Records in the body of a request. */
+  post: PostedAsk
   /** Puts together what a service instance sends, until it ends, or the port closes. */
   assemble: { instanceHash: string; port: MessagePort }
   traces: TracesAsk
@@ -75,6 +78,7 @@ export interface Asks {
 export interface Tells {
   wake: void
   record: void
+  post: Posted
   assemble: void
   /** The answer to the request. */
   traces: Uint8Array<ArrayBuffer>
@@ -102,6 +106,8 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   wake: async () => {},
 
   record: ({ store, log }, ask) => keepRecording(store, log, ask),
+
+  post: ({ store, log }, ask) => takePosted(store, log, ask),
 
   async assemble({ store, log }, { instanceHash, port }) {
     let isStopping = false

@@ -1,0 +1,1031 @@
+"""Records a running game: frames, nested markers and what the game says of itself, to a file or to a running Lapsus.
+
+    import lapsus
+
+    probe = lapsus.Probe("My Game", target=60, to="127.0.0.1:4780")   # or to="night.lapsus"
+    UPDATE = probe.marker("update", group="simulation")
+    WAIT = probe.marker("wait", kind="wait:refresh")
+
+    while playing:
+        probe.frame()
+        with probe.span(UPDATE):
+            update()
+        with probe.span(WAIT):
+            wait()
+    probe.close()
+
+One file, Python 3.8 or later, the standard library alone. No call raises into the game: what is wrong is mended or left
+out, counted, and shown with the take. The format is that of docs/format.md.
+"""
+
+import atexit
+import functools
+import gc
+import gzip
+import http.client
+import json
+import os
+import platform
+import random
+import signal
+import struct
+import sys
+import threading
+import time
+import urllib.parse
+import uuid
+from array import array
+
+VERSION = "0.2.0"
+
+UNSAID, UNCHANGED, CHANGED = 0, 1, 2
+KINDS = ("work", "wait:refresh", "wait:graphics", "wait:job", "wait:io", "collect")
+
+_FORMAT = 1
+_CHUNK_NS = 500_000_000
+_CHUNK_SPANS = 60_000
+_MOST_DEPTH = 255
+_MOST_FRAME_SPANS = 200_000
+_MOST_MARKERS, _MOST_LANES, _MOST_NAMES, _MOST_JOB_EVENTS = 16_384, 256, 1_024, 60_000
+_MOST_NAME, _MOST_DATA, _MOST_WHOLE = 200, 16_384, 2**53 - 1
+_BODY_BYTES = 8 << 20
+# A marker that was none; mended with the frame.
+_NONE = (1 << 16) - 1
+_FOLDED = "(more than a take may have)"
+_now = time.perf_counter_ns
+
+
+# ---- CBOR (RFC 8949), with typed arrays (RFC 8746) ----
+
+def _head(out, major, value):
+    if value < 24:
+        out.append(major << 5 | value)
+    elif value < 0x100:
+        out += bytes((major << 5 | 24, value))
+    elif value < 0x10000:
+        out += struct.pack(">BH", major << 5 | 25, value)
+    elif value < 0x100000000:
+        out += struct.pack(">BI", major << 5 | 26, value)
+    else:
+        out += struct.pack(">BQ", major << 5 | 27, value)
+
+
+_BIG = sys.byteorder == "big"
+_TAGS = {
+    "B": 64, "H": 65 if _BIG else 69, "I": 66 if _BIG else 70, "Q": 67 if _BIG else 71,
+    "q": 75 if _BIG else 79, "d": 82 if _BIG else 86,
+}
+
+
+def _encode(out, value):
+    if isinstance(value, str):
+        data = value.encode("utf-8", "replace")
+        _head(out, 3, len(data))
+        out += data
+    elif isinstance(value, bool):
+        out.append(0xF5 if value else 0xF4)
+    elif isinstance(value, int):
+        _head(out, 0 if value >= 0 else 1, value if value >= 0 else -1 - value)
+    elif isinstance(value, float):
+        out += struct.pack(">Bd", 0xFB, value)
+    elif isinstance(value, dict):
+        _head(out, 5, len(value))
+        for key, item in value.items():
+            _encode(out, key)
+            _encode(out, item)
+    elif isinstance(value, array):
+        data = value.tobytes()
+        _head(out, 6, _TAGS[value.typecode])
+        _head(out, 2, len(data))
+        out += data
+    else:
+        _head(out, 4, len(value))
+        for item in value:
+            _encode(out, item)
+
+
+def _record(value, first=False):
+    out = bytearray()
+    if first:
+        _head(out, 6, 55799)
+    _encode(out, value)
+    return bytes(out)
+
+
+# ---- what comes in ----
+
+def _name(value, otherwise="(no name)"):
+    try:
+        return str(value).strip()[:_MOST_NAME] or otherwise
+    except Exception:  # A text of its own making may fail.
+        return otherwise
+
+
+def _truth(value):
+    try:
+        return bool(value)
+    except Exception:  # As of arrays of several values.
+        return True
+
+
+def _is_finite(value):
+    return isinstance(value, (int, float)) and value == value and abs(value) != float("inf")
+
+
+def _scalars(data):
+    """What a moment or the conditions may hold: texts, finite numbers, truth values."""
+    kept = {}
+    for key, value in data.items() if isinstance(data, dict) else ():
+        if isinstance(value, (str, bool)) or _is_finite(value):
+            kept[_name(key)] = value[:_MOST_DATA] if isinstance(value, str) else value
+    return kept if len(json.dumps(kept)) <= _MOST_DATA else {}
+
+
+class Lane:
+    """The spans of one thread. Only that thread may enter and leave them."""
+
+    def __init__(self, probe, number):
+        self._probe = probe
+        self._number = number
+        self._lock = threading.Lock()
+        self._clear()
+        self._open = []
+        self._skipped = 0
+        # Whole runs, handed over with the next frame.
+        self._done = None
+
+    def _clear(self):
+        self._marker, self._start, self._duration = array("H"), array("q"), array("q")
+        self._depth, self._effect, self._key = array("B"), array("B"), array("I")
+
+    def enter(self, marker, key=0):
+        """Begins a run of a marker. `key` says what the run is about, as a whole number from 1."""
+        probe = self._probe
+        if not probe._on:
+            return
+        at = len(self._start)
+        depth = len(self._open)
+        if depth > _MOST_DEPTH or at >= _MOST_FRAME_SPANS:
+            self._skipped += 1
+            return
+        try:
+            self._marker.append(marker)
+            self._key.append(key)
+        except (TypeError, OverflowError):
+            del self._marker[at:]
+            self._marker.append(marker if isinstance(marker, int) and 0 <= marker < 1 << 16 else _NONE)
+            self._key.append(0)
+            probe._problem("markers or keys were none")
+        self._depth.append(depth)
+        self._effect.append(UNSAID)
+        self._duration.append(0)
+        self._open.append(at)
+        self._start.append(_now())
+
+    def leave(self, changed=None):
+        """Ends the run that was entered last. `changed` says whether it changed anything; for a key, its answer."""
+        now = _now()
+        probe = self._probe
+        if not probe._on:
+            return
+        if self._skipped > 0:
+            self._skipped -= 1
+            return
+        if not self._open:
+            probe._repaired += 1
+            return
+        at = self._open.pop()
+        self._duration[at] = now - self._start[at]
+        if changed is not None:
+            self._effect[at] = CHANGED if _truth(changed) else UNCHANGED
+        if not self._open and self._number != 0:
+            self._hand_over()
+
+    def _hand_over(self):
+        columns = (self._marker, self._start, self._duration, self._depth, self._effect, self._key)
+        with self._lock:
+            if self._done is None:
+                self._done = columns
+            elif len(self._done[0]) < _MOST_FRAME_SPANS:
+                for kept, new in zip(self._done, columns):
+                    kept.extend(new)
+            else:
+                self._probe._problem("runs on other lanes were too many", f"lane {self._number}")
+        self._clear()
+
+    def span(self, marker, key=0):
+        """A context manager: `with probe.span(UPDATE):`. Whatever is raised inside passes through."""
+        return _Span(self, marker, key)
+
+    def begin_job(self, job, marker):
+        """Begins a run of a job that was dispatched, on this thread."""
+        self._probe._job_event(job, 1, self._number, marker)
+        self.enter(marker)
+
+    def end_job(self, job, marker):
+        self.leave()
+        self._probe._job_event(job, 2, self._number, marker)
+
+
+class _Span:
+    __slots__ = ("_lane", "_marker", "_key", "changed")
+
+    def __init__(self, lane, marker, key):
+        self._lane, self._marker, self._key, self.changed = lane, marker, key, None
+
+    def __enter__(self):
+        self._lane.enter(self._marker, self._key)
+        return self
+
+    def __exit__(self, *_):
+        self._lane.leave(self.changed)
+        return False
+
+
+class Updater:
+    """One thing that the loop updates."""
+
+    __slots__ = ("_probe", "_class", "_enabled", "_every", "_idle", "_gone")
+
+    def __init__(self, probe, number, every_ms):
+        self._probe, self._class, self._enabled, self._every = probe, number, True, every_ms
+        self._idle, self._gone = set(), False
+        probe._updaters.setdefault(number, set()).add(self)
+        probe._updaters_changed.add(number)
+
+    def enable(self, enabled):
+        self._enabled = bool(enabled)
+        self._probe._updaters_changed.add(self._class)
+
+    def every(self, ms):
+        """Ms between its updates; 0 is every frame."""
+        self._every = ms if _is_finite(ms) and ms >= 0 else 0
+        self._probe._updaters_changed.add(self._class)
+
+    def idle(self, why, is_idle=True):
+        """Whether it need not be updated now: `unseen`, `far` or `asleep`."""
+        if why not in ("unseen", "far", "asleep"):
+            self._probe._problem("reasons to be idle were none", str(why))
+            return
+        (self._idle.add if is_idle else self._idle.discard)(why)
+        self._probe._updaters_changed.add(self._class)
+
+    def dispose(self):
+        self._probe._updaters.get(self._class, set()).discard(self)
+        self._probe._updaters_changed.add(self._class)
+
+
+class Trial:
+    """Two or more ways of doing the same, used in turn, each for a block of frames in random order."""
+
+    def __init__(self, probe, name, variants, frames):
+        self._probe, self._variants, self._frames = probe, variants, max(1, int(frames))
+        self._gauge = probe._gauge_of(name, variants=variants)
+        self._round, self._left, self._current = [], 0, 0
+
+    def is_(self, variant):
+        return self._variants[self._current] == variant
+
+    def _turn(self):
+        if self._left == 0:
+            if not self._round:
+                self._round = random.sample(range(len(self._variants)), len(self._variants))
+            self._current, self._left = self._round.pop(), self._frames
+        self._left -= 1
+        self._probe.gauge(self._gauge, self._current)
+
+
+class Probe(Lane):
+    """Records the thread that calls `frame()`; other threads record on a `lane()`.
+
+    to: address of a running Lapsus, a file path, or None: then every call costs one test.
+    conditions: build, device, scene, seed, load; anything else goes under `more`.
+    on_problem: told in words what goes wrong with the recording; by default it is written to stderr.
+    """
+
+    def __init__(self, game, target=60, to=None, key=None, conditions=None, take=None, buffer_mb=64, on_problem=None):
+        self._on = False
+        super().__init__(self, 0)
+        to = os.environ.get("LAPSUS_TO") or to
+        self._tell = on_problem or (lambda words: print("lapsus: " + words, file=sys.stderr))
+        self._problems, self._problem_lock, self._repaired = {}, threading.Lock(), 0
+        self._markers, self._fresh_markers = {}, []
+        self._lanes, self._fresh_lanes = {}, []
+        self._gauges, self._fresh_gauges = {}, []
+        self._watches, self._fresh_watches, self._watched = {}, [], {}
+        self._classes, self._fresh_classes = {}, []
+        self._updaters, self._updaters_changed = {}, set()
+        self._trials, self._jobs, self._job_count, self._job_lock = [], [], 0, threading.Lock()
+        self._declare_lock = threading.RLock()
+        self._others = []
+        self._frame_start = self._last_frame_start = None
+        self._dropped = self._sequence = 0
+        self._sink = None
+        self._new_chunk()
+        self._new_frame()
+        if not to:
+            return
+        try:
+            self._begin(str(game), target, str(to), key or os.environ.get("LAPSUS_KEY"), conditions, take, buffer_mb)
+        except Exception as error:  # The game goes on, whatever is wrong with its recording.
+            self._tell(f"nothing is recorded: {error}")
+
+    def _begin(self, game, target, to, key, conditions, take, buffer_mb):
+        self._lanes["main"] = 0
+        self._fresh_lanes.append({"id": 0, "name": "main"})
+        recorder = _calibrate()
+        self._origin = _now()
+        target = float(target) if _is_finite(target) and 0 < target <= 10_000 else 60.0
+        known = {"build", "device", "scene", "load", "version"}
+        given = dict(conditions or {})
+        said = {key: _name(given.pop(key)) for key in list(given) if key in known}
+        seed = given.pop("seed", None)
+        head = {
+            "record": "take", "lapsus": _FORMAT,
+            "take": take or os.environ.get("LAPSUS_TAKE") or str(uuid.uuid4()),
+            "game": _name(game), "target": target, "writer": uuid.uuid4().hex[:16],
+            "started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()),
+            "conditions": {
+                "device": _name(platform.node(), "this machine"), **said, "mode": "timing",
+                "runtime": f"Python {platform.python_version()} ({platform.python_implementation()})",
+                "probe": f"lapsus.py {VERSION}", "recorder": recorder,
+                **({"seed": seed} if _is_finite(seed) else {}),
+                **({"more": _scalars(given)} if given else {}),
+            },
+        }
+        if _is_address(to):
+            self._sink = _Stream(to, key, head, int(buffer_mb) << 20, self._tell, self.stop)
+        else:
+            self._sink = _File(to, head)
+        self._ready = _ReadyTime()
+        self._collect = self.marker("gc", group="runtime", kind="collect")
+        self._collected, self._collect_start, self._thread = [], 0, None
+        self._on = True
+        gc.callbacks.append(self._on_collection)
+        atexit.register(self.close)
+        self._close_on(signal.SIGTERM)
+        if hasattr(signal, "SIGHUP"):
+            self._close_on(signal.SIGHUP)
+
+    def _close_on(self, number):
+        """Delivers what is left when the game is ended by a signal of which it takes no heed itself."""
+        is_heard = threading.current_thread() is threading.main_thread()
+        if not is_heard or signal.getsignal(number) is not signal.SIG_DFL:
+            return
+
+        def end(*_):
+            self.close()
+            signal.signal(number, signal.SIG_DFL)
+            os.kill(os.getpid(), number)
+
+        signal.signal(number, end)
+
+    # ---- declared once ----
+
+    def marker(self, name, group="", kind="work", tags=(), watches=()):
+        """A place in the code, never an entity. @returns its number, to enter it by"""
+        name, group = _name(name), str(group)[:_MOST_NAME]
+        if kind not in KINDS:
+            self._problem("kinds of markers are not known", str(kind))
+            kind = "work"
+        key = (name, group, kind)
+        with self._declare_lock:
+            number = self._markers.get(key)
+            if number is not None:
+                return number
+            if len(self._markers) >= _MOST_MARKERS - 1 and name != _FOLDED:
+                return self.marker(_FOLDED)
+            number = self._markers[key] = len(self._markers)
+            said = {"id": number, "name": name, "group": group, "kind": kind}
+            if tags:
+                said["tags"] = [_name(tag) for tag in tags][:16]
+            watches = [watch for watch in watches if self._is_one_of(self._watches, watch)]
+            if watches:
+                said["watches"] = watches
+            self._fresh_markers.append(said)
+            return number
+
+    def _declared(self, table, fresh, name, most, **more):
+        name = _name(name)
+        with self._declare_lock:
+            number = table.get(name)
+            if number is None:
+                if len(table) >= most - 1 and name != _FOLDED:
+                    return self._declared(table, fresh, _FOLDED, most)
+                number = table[name] = len(table)
+                fresh.append({"id": number, "name": name, **more})
+            return number
+
+    @staticmethod
+    def _is_one_of(table, number):
+        return isinstance(number, int) and 0 <= number < len(table)
+
+    def _gauge_of(self, name, **more):
+        return self._declared(self._gauges, self._fresh_gauges, name, _MOST_NAMES, **more)
+
+    def gauge_id(self, name, unit=""):
+        return self._gauge_of(name, **({"unit": str(unit)} if unit else {}))
+
+    def watch_id(self, name):
+        return self._declared(self._watches, self._fresh_watches, name, _MOST_NAMES)
+
+    def class_id(self, name, marker=None):
+        more = {"marker": marker} if self._is_one_of(self._markers, marker) else {}
+        return self._declared(self._classes, self._fresh_classes, name, _MOST_NAMES, **more)
+
+    def lane(self, name):
+        """The lane of another thread, on which that thread enters and leaves."""
+        number = self._declared(self._lanes, self._fresh_lanes, name, _MOST_LANES)
+        for lane in self._others:
+            if lane._number == number:
+                return lane
+        lane = Lane(self, number)
+        self._others.append(lane)
+        return lane
+
+    def trial(self, name, variants, frames=60):
+        """`if SEEK.is_("near"):` where two ways of doing the same part."""
+        variants = [_name(variant) for variant in dict.fromkeys(variants)][:16]
+        trial = Trial(self, name, variants, frames)
+        if len(variants) >= 2:
+            self._trials.append(trial)
+        else:
+            self._problem("trials have fewer than two variants", _name(name))
+        return trial
+
+    def updater(self, number, every_ms=0):
+        if not self._is_one_of(self._classes, number):
+            self._problem("updaters are of no class")
+            number = self.class_id("(no class)")
+        return Updater(self, number, every_ms)
+
+    def mark(self, name=None, group="", kind="work"):
+        """A decorator: each call of the function is a run of the marker."""
+        def decorate(function):
+            marker = self.marker(name or function.__qualname__, group=group, kind=kind)
+
+            @functools.wraps(function)
+            def marked(*args, **kwargs):
+                self.enter(marker)
+                try:
+                    return function(*args, **kwargs)
+                finally:
+                    self.leave()
+            return marked
+        return decorate
+
+    # ---- said in a frame ----
+
+    def gauge(self, number, value):
+        """Its value in this frame; the last one counts."""
+        if not self._on:
+            return
+        if _is_finite(value) and self._is_one_of(self._gauges, number):
+            self._frame_gauges[number] = float(value)
+        else:
+            self._problem("values were not numbers", f"gauge {number}")
+
+    def moment(self, name, data=None):
+        if not self._on:
+            return
+        moment = {"name": _name(name), "at": _now() - self._origin}
+        kept = _scalars(data)
+        if data is not None and (not isinstance(data, dict) or len(kept) < len(data)):
+            self._problem("data of moments were left out", moment["name"])
+        if kept:
+            moment["data"] = kept
+        self._frame_moments.append(moment)
+
+    def steps(self, count):
+        """Fixed steps run in this frame."""
+        if isinstance(count, int) and 0 <= count < 2**32:
+            self._frame_steps = count
+        else:
+            self._problem("steps were not whole numbers")
+
+    def watch(self, number, value):
+        """Looks at a watched value: looks and changes are counted."""
+        if not self._on:
+            return
+        if not self._is_one_of(self._watches, number):
+            self._problem("watched values are none")
+            return
+        looks = self._frame_watches.setdefault(number, [0, 0])
+        looks[0] += 1
+        if number not in self._watched:
+            self._watched[number] = value
+            return
+        try:
+            has_changed = bool(self._watched[number] != value)
+        except Exception:
+            has_changed = self._watched[number] is not value
+        if has_changed:
+            looks[1] += 1
+            self._watched[number] = value
+
+    def born(self, number, size=0):
+        if self._on and self._has_class(number):
+            lives = self._frame_lives.setdefault(number, [0, 0, 0])
+            lives[0] += 1
+            lives[2] += size if _is_finite(size) and size > 0 else 0
+
+    def _has_class(self, number):
+        if self._is_one_of(self._classes, number):
+            return True
+        self._problem("lives are of no class")
+        return False
+
+    def died(self, number):
+        if self._on and self._has_class(number):
+            self._frame_lives.setdefault(number, [0, 0, 0])[1] += 1
+
+    def dispatch(self, marker):
+        """Hands work to another thread. @returns the job's number, for `begin_job` there and `enter(JOIN, job)` here"""
+        with self._job_lock:
+            self._job_count += 1
+            job = self._job_count
+        self._job_event(job, 0, 0, marker)
+        return job
+
+    def _job_event(self, job, event, lane, marker):
+        if self._on and isinstance(job, int) and 0 < job < 2**32 and self._is_one_of(self._markers, marker):
+            at = _now() - self._origin
+            with self._job_lock:
+                if len(self._jobs) < _MOST_JOB_EVENTS:
+                    self._jobs.append((job, event, lane, marker, at))
+
+    # ---- frames ----
+
+    def frame(self):
+        """At the top of each turn of the loop: closes the last frame, opens the next."""
+        if not self._on:
+            return
+        try:
+            self._next_frame()
+        except Exception as error:
+            self._tell(f"the recording ends: {error!r}")
+            self.stop()
+
+    def _next_frame(self):
+        now = _now()
+        if self._frame_start is None:
+            self._thread = threading.get_ident()
+            self._ready.taken()
+        else:
+            self._close_frame(now)
+        self._clear()
+        self._new_frame()
+        self._frame_start = now
+        for trial in self._trials:
+            trial._turn()
+
+    def _new_frame(self):
+        self._frame_gauges, self._frame_moments, self._frame_steps = {}, [], 0
+        self._frame_watches, self._frame_lives = {}, {}
+
+    def _new_chunk(self):
+        self._frames = {"start": array("q"), "duration": array("q"), "steps": array("I"), "taken": array("q")}
+        self._columns = {}
+        self._chunk_gauges, self._chunk_watches, self._chunk_lives = {}, {}, {}
+        self._chunk_updaters, self._chunk_moments, self._chunk_spans = [], [], 0
+
+    def _close_frame(self, now):
+        while self._open:
+            self.leave()
+            self._repaired += 1
+        self._skipped = 0
+        self._put_collections()
+        if self._sink.is_full():
+            # Whole frames are left out, never parts of one.
+            self._dropped += 1
+            return
+        at = len(self._frames["start"])
+        self._frames["start"].append(self._frame_start - self._origin)
+        self._frames["duration"].append(now - self._frame_start)
+        self._frames["steps"].append(self._frame_steps)
+        self._frames["taken"].append(self._ready.taken())
+        self._add_spans(0, (self._marker, self._start, self._duration, self._depth, self._effect, self._key))
+        for lane in self._others:
+            with lane._lock:
+                done, lane._done = lane._done, None
+            if done is not None:
+                self._add_spans(lane._number, done)
+        for _, column in self._columns.values():
+            column[0].extend([0] * (at + 1 - len(column[0])))
+        for number, value in self._frame_gauges.items():
+            self._sample(self._chunk_gauges, number, ("I", "d"), at, value)
+        for number, (looks, changes) in self._frame_watches.items():
+            self._sample(self._chunk_watches, number, ("I", "I", "I"), at, looks, changes)
+        for number, (born, died, size) in self._frame_lives.items():
+            self._sample(self._chunk_lives, number, ("I", "I", "I", "d"), at, born, died, size)
+        for number in self._updaters_changed:
+            self._chunk_updaters.append((number, at, self._counts(number)))
+        self._updaters_changed.clear()
+        self._chunk_moments += self._frame_moments
+        begun = self._frames["start"][0]
+        if now - self._origin - begun >= _CHUNK_NS or self._chunk_spans >= _CHUNK_SPANS:
+            self._send_chunk()
+
+    @staticmethod
+    def _sample(samples, number, types, *values):
+        columns = samples.get(number)
+        if columns is None:
+            columns = samples[number] = [array(code) for code in types]
+        for column, value in zip(columns, values):
+            column.append(value)
+
+    def _counts(self, number):
+        all_ = self._updaters.get(number, ())
+        enabled = [one for one in all_ if one._enabled]
+        idle = [sum(1 for one in enabled if why in one._idle) for why in ("unseen", "far", "asleep")]
+        every = sum(one._every for one in enabled) / len(enabled) if enabled else 0.0
+        return [len(all_), len(enabled), *idle, every]
+
+    def _add_spans(self, lane, columns):
+        known = self._columns.get(lane)
+        if known is None:
+            count = array("I", [0] * (len(self._frames["start"]) - 1))
+            known = self._columns[lane] = (lane, [count] + [array(column.typecode) for column in columns])
+        if columns[0] and max(columns[0]) >= len(self._markers):
+            none = self.marker("(no marker)")
+            for i, marker in enumerate(columns[0]):
+                if marker >= none:
+                    columns[0][i] = none
+            self._problem("markers were none")
+        own = known[1]
+        own[0].append(len(columns[0]))
+        for kept, new in zip(own[1:], columns):
+            kept.extend(new)
+        self._chunk_spans += len(columns[0])
+
+    def _on_collection(self, phase, _info):
+        # It may come between any two steps of this recorder: nothing but a note is made here.
+        if not self._on or threading.get_ident() != self._thread:
+            return
+        if phase == "start":
+            self._collect_start = _now()
+        elif self._collect_start:
+            self._collected.append((self._collect_start, _now()))
+            self._collect_start = 0
+
+    def _put_collections(self):
+        """Puts collections inside the runs that they paused."""
+        collected, self._collected = self._collected, []
+        for start, end in collected:
+            if self._frame_start is None or start < self._frame_start:
+                continue
+            at = len(self._start)
+            while at > 0 and self._start[at - 1] > start:
+                at -= 1
+            depth = 0
+            for i in range(at - 1, -1, -1):
+                if self._start[i] + self._duration[i] >= end:
+                    depth = self._depth[i] + 1
+                    break
+            if depth > _MOST_DEPTH:
+                continue
+            for column, value in (
+                (self._marker, self._collect), (self._start, start), (self._duration, end - start),
+                (self._depth, depth), (self._effect, UNSAID), (self._key, 0),
+            ):
+                column.insert(at, value)
+
+    # ---- records ----
+
+    def _next_sequence(self):
+        self._sequence += 1
+        return self._sequence
+
+    def _send_chunk(self):
+        fresh = {
+            "markers": self._fresh_markers, "lanes": self._fresh_lanes, "gauges": self._fresh_gauges,
+            "watches": self._fresh_watches, "classes": self._fresh_classes,
+        }
+        with self._declare_lock:
+            said = {key: list(items) for key, items in fresh.items() if items}
+            for items in fresh.values():
+                items.clear()
+        if said:
+            self._sink.put(self._sequence + 1, {"record": "declare", "sequence": self._next_sequence(), **said})
+        frames = self._frames
+        if max(frames["steps"], default=0) == 0:
+            del frames["steps"]
+        if max(frames["taken"], default=-1) < 0:
+            del frames["taken"]
+        origin = self._origin
+        chunk = {
+            "record": "chunk", "sequence": self._next_sequence(), "frames": frames,
+            "lanes": [_lane_spans(lane, columns, origin) for lane, columns in self._columns.values() if columns[1]],
+            "gauges": [{"gauge": number, "frame": frame, "value": value}
+                       for number, (frame, value) in self._chunk_gauges.items()],
+            "watches": [{"watch": number, "frame": frame, "looks": looks, "changes": changes}
+                        for number, (frame, looks, changes) in self._chunk_watches.items()],
+            "lives": [{"class": number, "frame": frame, "born": born, "died": died, "bytes": size}
+                      for number, (frame, born, died, size) in self._chunk_lives.items()],
+            "updaters": self._updater_columns(),
+            "moments": self._chunk_moments,
+        }
+        with self._job_lock:
+            jobs, self._jobs = self._jobs, []
+        if jobs:
+            columns = list(zip(*jobs))
+            names = (("job", "I"), ("event", "B"), ("lane", "I"), ("marker", "I"), ("at", "q"))
+            chunk["jobs"] = {name: array(code, column) for (name, code), column in zip(names, columns)}
+        self._add_losses(chunk)
+        if self._repaired:
+            chunk["repaired"], self._repaired = self._repaired, 0
+        self._sink.put(self._sequence, chunk)
+        self._new_chunk()
+
+    def _updater_columns(self):
+        by_class = {}
+        for number, frame, counts in self._chunk_updaters:
+            by_class.setdefault(number, []).append((frame, counts))
+        names = ("instances", "enabled", "unseen", "far", "asleep", "every")
+        return [
+            {"class": number, "frame": array("I", [frame for frame, _ in rows]),
+             **{name: array("d" if name == "every" else "I", [counts[i] for _, counts in rows])
+                for i, name in enumerate(names)}}
+            for number, rows in by_class.items()
+        ]
+
+    def _add_losses(self, record):
+        if self._dropped:
+            record["dropped"], self._dropped = self._dropped, 0
+        with self._problem_lock:
+            problems, self._problems = self._problems, {}
+        if problems:
+            record["problems"] = [
+                {"what": what, **({"about": about} if about else {}), "count": count}
+                for (what, about), count in list(problems.items())[:64]
+            ]
+
+    def _problem(self, what, about=""):
+        with self._problem_lock:
+            if len(self._problems) < 64 or (what, about) in self._problems:
+                self._problems[what, about] = self._problems.get((what, about), 0) + 1
+
+    # ---- the end ----
+
+    def stop(self):
+        """Records no more; the game goes on. What was recorded is still delivered by `close()`."""
+        self._on = False
+        if self._on_collection in gc.callbacks:
+            gc.callbacks.remove(self._on_collection)
+
+    def close(self):
+        """Ends the take, and delivers what is left; a server that is silent is waited for at most two seconds."""
+        sink, self._sink = self._sink, None
+        if sink is None:
+            return
+        was_on, self._sink = self._on, sink
+        try:
+            if was_on and self._frame_start is not None:
+                self._close_frame(_now())
+            if len(self._frames["start"]):
+                self._send_chunk()
+            end = {"record": "end", "sequence": self._next_sequence()}
+            self._add_losses(end)
+            sink.put(self._sequence, end)
+            sink.close()
+        except Exception as error:
+            self._tell(f"the recording did not end well: {error!r}")
+        finally:
+            self.stop()
+            self._sink = None
+            atexit.unregister(self.close)
+
+
+def _lane_spans(lane, columns, origin):
+    count, marker, start, duration, depth, effect, key = columns
+    spans = {
+        "lane": lane, "count": count, "marker": marker,
+        "start": array("q", [ns - origin for ns in start]), "duration": duration, "depth": depth,
+    }
+    if any(effect):
+        spans["effect"] = effect
+    if any(key):
+        spans["key"] = key
+    return spans
+
+
+class _ReadyTime:
+    """How long this thread stood ready while the system ran something else, where Linux tells it."""
+
+    def __init__(self):
+        self._file, self._last = None, 0
+        if sys.platform.startswith("linux"):
+            try:
+                self._file = os.open("/proc/thread-self/schedstat", os.O_RDONLY)
+            except OSError:
+                pass
+
+    def taken(self):
+        """ns since the last call; -1 where it is not known."""
+        if self._file is None:
+            return -1
+        try:
+            ready = int(os.pread(self._file, 100, 0).split()[1])
+        except (OSError, ValueError, IndexError):
+            os.close(self._file)
+            self._file = None
+            return -1
+        before, self._last = self._last, ready
+        return ready - before
+
+
+class _AlwaysOn:
+    _on = True
+
+
+def _calibrate():
+    """What recording costs on this machine: the quickest of some rounds, ns."""
+    calls, best, inside, clock = 2_000, 1 << 60, 1 << 60, 1 << 60
+    trial = Lane(_AlwaysOn(), 0)
+    for _ in range(5):
+        trial._clear()
+        start = _now()
+        for _ in range(calls):
+            trial.enter(0)
+            trial.leave()
+        best = min(best, (_now() - start) // calls)
+        inside = min(inside, sum(trial._duration) // calls)
+        start = _now()
+        for _ in range(calls):
+            _now()
+        clock = min(clock, (_now() - start) // calls)
+    steps, last = [], _now()
+    until = last + 20_000_000
+    while len(steps) < 200 and last < until:
+        now = _now()
+        if now > last:
+            steps.append(now - last)
+        last = now
+    return {
+        "spanNs": best, "clockReadNs": clock, "clockResolutionNs": min(steps, default=20_000_000),
+        "insideNs": min(inside, best),
+    }
+
+
+# ---- where records go ----
+
+class _File:
+    def __init__(self, path, head):
+        self._file = open(path, "wb")
+        self._file.write(_record(head, first=True))
+
+    def is_full(self):
+        return False
+
+    def put(self, _sequence, record):
+        self._file.write(_record(record))
+
+    def close(self):
+        self._file.close()
+
+
+def _is_address(to):
+    if to.startswith(("http://", "https://")):
+        return True
+    host, _, port = to.split(",")[0].rpartition(":")
+    return host != "" and port.isdigit() and "/" not in host and "\\" not in host
+
+
+class _Refused(Exception):
+    pass
+
+
+class _Stream:
+    """Delivers records by HTTP from a thread of its own: each is kept until the server has stored it."""
+
+    def __init__(self, to, key, head, most_bytes, tell, stop):
+        self._addresses = [one if "://" in one else "http://" + one for one in to.split(",")]
+        self._at, self._key, self._take, self._head = 0, key, head["take"], _record(head, first=True)
+        self._writer, self._most, self._tell, self._stop = head["writer"], most_bytes, tell, stop
+        self._waiting, self._bytes, self._closing, self._refused = [], 0, False, False
+        self._news = threading.Condition()
+        self._connection = None
+        self._thread = threading.Thread(target=self._run, name="lapsus", daemon=True)
+        self._thread.start()
+
+    def is_full(self):
+        return self._bytes > self._most
+
+    def put(self, sequence, record):
+        data = _record(record)
+        with self._news:
+            if self._refused:
+                return
+            self._waiting.append((sequence, data))
+            self._bytes += len(data)
+            self._news.notify()
+
+    def close(self, patience_s=2.0):
+        with self._news:
+            self._closing = True
+            self._news.notify()
+        self._thread.join(patience_s)
+        with self._news:
+            left = [] if self._refused else list(self._waiting)
+        if left:
+            self._tell(f"{len(left)} records are not delivered; {self._spool(left)}")
+
+    def _run(self):
+        pause_s, told = 0.0, False
+        while True:
+            with self._news:
+                if not self._waiting and self._closing:
+                    return
+                if not self._waiting:
+                    self._news.wait(1.0)
+                if pause_s:
+                    self._news.wait(pause_s)
+                records = self._next()
+            if not records:
+                continue
+            try:
+                self._deliver(records)
+                pause_s, told = 0.0, False
+            except _Refused as why:
+                with self._news:
+                    self._refused, self._waiting, self._bytes = True, [], 0
+                self._stop()
+                self._tell(f"the recording is refused: {why}")
+                return
+            except Exception as error:
+                if not told:
+                    self._tell(f"no connection to {self._addresses[self._at]}: {error}; records are kept")
+                told = True
+                self._hang_up()
+                self._at = (self._at + 1) % len(self._addresses)
+                pause_s = min(5.0, max(0.25, 2 * pause_s))
+
+    def _next(self):
+        records, size = [], 0
+        for record in self._waiting:
+            if records and size + len(record[1]) > _BODY_BYTES:
+                break
+            records.append(record)
+            size += len(record[1])
+        return records
+
+    def _deliver(self, records):
+        status, answer = self._post(b"".join([self._head] + [data for _, data in records]))
+        ack = answer.get("ack")
+        if isinstance(ack, int):
+            with self._news:
+                while self._waiting and self._waiting[0][0] <= ack:
+                    self._bytes -= len(self._waiting.pop(0)[1])
+        for note in answer.get("notes") or ():
+            self._tell(str(note))
+        if status == 200:
+            for order in answer.get("orders") or ():
+                if isinstance(order, dict) and order.get("order") == "stop":
+                    self._stop()
+        elif status == 409 and isinstance(ack, int):
+            raise OSError("records are missing")
+        elif 400 <= status < 500 and status not in (408, 429):
+            raise _Refused(answer.get("detail") or f"status {status}")
+        else:
+            raise OSError(answer.get("detail") or f"status {status}")
+
+    def _post(self, body):
+        url = urllib.parse.urlsplit(self._addresses[self._at])
+        if self._connection is None:
+            kind = http.client.HTTPSConnection if url.scheme == "https" else http.client.HTTPConnection
+            self._connection = kind(url.hostname, url.port, timeout=10)
+        headers = {"Content-Type": "application/cbor-seq", "Content-Encoding": "gzip"}
+        if self._key:
+            headers["Authorization"] = "Bearer " + self._key
+        path = url.path.rstrip("/") + "/ingest/" + urllib.parse.quote(self._take, safe="")
+        self._connection.request("POST", path, gzip.compress(body, 1), headers)
+        response = self._connection.getresponse()
+        text = response.read(1 << 20)
+        try:
+            answer = json.loads(text)
+        except ValueError:
+            answer = None
+        if not isinstance(answer, dict) or (response.status == 200 and not isinstance(answer.get("ack"), int)):
+            raise OSError("the answer is not that of a Lapsus")
+        return response.status, answer
+
+    def _hang_up(self):
+        if self._connection is not None:
+            self._connection.close()
+        self._connection = None
+
+    def _spool(self, left):
+        """Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files"."""
+        state = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
+        folder = os.environ.get("LAPSUS_SPOOL") or os.path.join(state, "lapsus", "spool")
+        url = urllib.parse.urlsplit(self._addresses[0])
+        name = f"{url.hostname}_{url.port or 80}~{self._take}~{self._writer}~{left[0][0]}.spool"
+        try:
+            os.makedirs(folder, exist_ok=True)
+            with open(os.path.join(folder, name), "wb") as file:
+                file.write(self._head)
+                for _, data in left:
+                    file.write(data)
+            return f"they are kept in {os.path.join(folder, name)}"
+        except OSError as error:
+            return f"they are lost: {error}"

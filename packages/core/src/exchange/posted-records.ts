@@ -1,0 +1,65 @@
+/** The records of one take that come together, as in the body of a request: a CBOR sequence, or lines of JSON. */
+import {
+  CUT,
+  decodeRecord,
+  FormatError,
+  locate,
+  scanItem,
+  validateRecord,
+  type AnyRecord,
+  type FormatErrorPlace,
+} from '../format/index.ts'
+import { LineSplitter } from './lines.ts'
+
+const BRACE = 0x7b
+
+/**
+ * Each record with its place, the take's own first. Every other must have its number: what is sent twice is known by it.
+ * @throws FormatError with its place where a record is wrong, or breaks off; those before it were given
+ */
+export function* postedRecords(body: Uint8Array): Generator<{ record: AnyRecord; place: FormatErrorPlace }> {
+  let record = -1
+  const items = body[0] === BRACE ? jsonRecords(body) : cborRecords(body)
+  for (const item of items) {
+    record = item.place.record
+    yield item
+  }
+  if (record < 0) throw new FormatError('not-a-take', 'there is no record').at({ record: 0, offset: 0 })
+}
+
+function* cborRecords(body: Uint8Array): Generator<{ record: AnyRecord; place: FormatErrorPlace }> {
+  let offset = 0
+  for (let index = 0; offset < body.length; index++) {
+    const place = { record: index, offset }
+    const end = locate(place, () => scanItem(body, offset))
+    if (end === CUT) throw new FormatError('not-cbor', 'got less than one item').at(place)
+    yield { record: decodeRecord(body.subarray(offset, end), place), place }
+    offset = end
+  }
+}
+
+function* jsonRecords(body: Uint8Array): Generator<{ record: AnyRecord; place: FormatErrorPlace }> {
+  const found: { text: string; place: FormatErrorPlace }[] = []
+  const lines = new LineSplitter()
+  const keep = (text: string) => {
+    const place = { record: found.length, offset: lines.offset }
+    if (text.trim() !== '') found.push({ text, place })
+  }
+  lines.push(body, keep)
+  lines.finish(keep)
+  for (const { text, place } of found)
+    yield { record: locate(place, () => jsonRecord(text, place.record === 0)), place }
+}
+
+function jsonRecord(text: string, isFirst: boolean): AnyRecord {
+  let value: unknown
+  try {
+    value = JSON.parse(text)
+  } catch (error) {
+    throw new FormatError('bad-field', `a line of JSON: ${(error as Error).message}`)
+  }
+  const record = validateRecord(value)
+  if (isFirst !== (record.record === 'take'))
+    throw new FormatError('not-a-take', isFirst ? 'the first record is another' : 'got that record again')
+  return record
+}

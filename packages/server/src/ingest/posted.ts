@@ -1,0 +1,133 @@
+/** Records that come in the body of a request: for games whose language has an HTTP client and no WebSocket. */
+import { postedRecords } from '@lapsus/core/exchange'
+import {
+  encodeRecord,
+  FormatError,
+  locate,
+  withPlace,
+  type AnyRecord,
+  type FollowingRecord,
+  type FormatErrorPlace,
+  type Order,
+  type TakeRecord,
+} from '@lapsus/core/format'
+import type { Logger } from 'pino'
+import { wordsOf } from '../log.ts'
+import { failureKind } from '../store/failure.ts'
+import type { Store } from '../store/store.ts'
+import { finishTake } from './finish.ts'
+import { identify } from './identity.ts'
+import { CommitFailure, countTry } from './set-aside.ts'
+import { StaleWriter, TakeWriter } from './take-writer.ts'
+import { takeWish } from './wishes.ts'
+
+/** Two requests of one take may come at once: one of them begins again. */
+const MOST_TRIES = 5
+
+export interface PostedAsk {
+  /** Identity of the take, as the address has it. */
+  take: string
+  bytes: Uint8Array
+  /** Which game may record; null for any. */
+  allowed: string | null
+}
+
+export interface Posted {
+  /** All records up to this number are committed; null where the take is not known. */
+  ack: number | null
+  /** Why it is of no use to send the same again; null where all is well. */
+  refused: { code: string; message: string } | null
+  /** What somebody who watches wishes. */
+  orders: Order[]
+  notes: string[]
+}
+
+/** Stores the records of a request; resolves when they are committed. One that is stored already changes nothing. */
+export async function takePosted(store: Store, log: Logger, ask: PostedAsk): Promise<Posted> {
+  for (let tries = 1; ; tries++) {
+    const request = new PostedRequest(store, log, ask)
+    try {
+      return await request.run()
+    } catch (error) {
+      if (!(error instanceof StaleWriter) || tries === MOST_TRIES) throw error
+    }
+  }
+}
+
+class PostedRequest {
+  readonly #store: Store
+  readonly #log: Logger
+  readonly #ask: PostedAsk
+  readonly #notes: string[] = []
+  /** What is not committed yet, by number: what cannot be stored is kept. */
+  readonly #uncommitted = new Map<number, AnyRecord>()
+  #writer: TakeWriter | null = null
+
+  constructor(store: Store, log: Logger, ask: PostedAsk) {
+    this.#store = store
+    this.#log = log
+    this.#ask = ask
+  }
+
+  async run(): Promise<Posted> {
+    let refused: Posted['refused'] = null
+    try {
+      for (const { record, place } of postedRecords(this.#ask.bytes)) {
+        if (record.record !== 'take') await this.#write(record, place)
+        else await locate(place, () => this.#begin(record))
+      }
+      await this.#writer?.settled()
+    } catch (error) {
+      if (error instanceof CommitFailure) await this.#notStored(error)
+      if (!(error instanceof FormatError)) throw error
+      // What came before the bad record is good, and may still be under way.
+      await this.#writer?.settled()
+      refused = { code: error.code, message: error.message }
+      this.#log.warn({ take: this.#ask.take, code: error.code }, error.message.slice(0, 600))
+    }
+    const wish = this.#writer === null ? null : await takeWish(this.#store, this.#writer.takeId)
+    if (wish?.order === 'discard')
+      refused = { code: 'discarded', message: 'somebody discarded the recording' }
+    return {
+      ack: this.#writer?.lastSequence ?? null,
+      refused,
+      orders: wish === null || wish.order === 'discard' ? [] : [wish],
+      notes: this.#notes,
+    }
+  }
+
+  async #begin(record: TakeRecord): Promise<void> {
+    const { take, allowed } = this.#ask
+    if (record.take !== take)
+      throw new FormatError('bad-field', `"take" to be ${take}, as in the address, got ${record.take}`)
+    if (allowed !== null && allowed !== record.game)
+      throw new FormatError('bad-field', `the key to be one of the game ${JSON.stringify(record.game)}`)
+    const identity = await identify(this.#store, record)
+    if (identity.note !== null) this.#notes.push(identity.note)
+    this.#writer = await TakeWriter.goOn(this.#store, identity, (ack) => this.#uncommitted.delete(ack))
+  }
+
+  async #write(record: FollowingRecord, place: FormatErrorPlace): Promise<void> {
+    const writer = this.#writer!
+    const why = writer.whySetAside(record.sequence)
+    if (record.sequence > writer.lastSequence) this.#uncommitted.set(record.sequence, record)
+    try {
+      await writer.write(record)
+    } catch (error) {
+      throw withPlace(error, place)
+    }
+    if (why !== null)
+      this.#notes.push(`record ${record.sequence} could not be stored (${why}); it is set aside`)
+    if (record.record !== 'end') return
+    await writer.settled()
+    await finishTake(this.#store, writer.takeId, 'complete')
+  }
+
+  /** Where it is this one record and not the database, the try is counted: the last one sets the record aside. */
+  async #notStored({ sequence, cause }: CommitFailure): Promise<void> {
+    const record = this.#uncommitted.get(sequence)
+    const kind = failureKind(cause)
+    if (record === undefined || kind === 'away' || kind === 'full' || kind === 'conflict') return
+    await countTry(this.#store, this.#writer!.takeId, sequence, encodeRecord(record), wordsOf(cause as Error))
+  }
+}
