@@ -1,0 +1,314 @@
+/**
+ * Emitters in other languages: the same small game in each, recorded to a file and live, over a connection that fails
+ * again and again. What is recorded equals what the game has counted itself.
+ */
+import { expect } from 'chai'
+import { spawn, spawnSync } from 'node:child_process'
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { createServer, type IncomingMessage, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { ImportResult, TakeDetail } from '@lapsus/api'
+import { RecordReader, type AnyRecord, type ChunkRecord, VERSION } from '@lapsus/core/format'
+import type { RunningServer } from '../packages/server/src/index.ts'
+import { getJson, testServer, until } from '../packages/server/test/support.ts'
+import { ROOT } from './support/npm-start.ts'
+
+const FRAMES = 130
+const SEED = 7
+
+interface Language {
+  name: string
+  /** What brings it about in `folder`, once. */
+  build?(folder: string): [string, string[]][]
+  /** The small game, and one that says everything wrong. */
+  game(folder: string): string[]
+  wrong(folder: string): string[]
+  hasThreads: boolean
+}
+
+const example = (path: string) => join(ROOT, 'examples', path)
+const emitter = (path: string) => join(ROOT, 'emitters', path)
+const own = (path: string) => join(ROOT, 'test/emitters', path)
+
+const lua = (program: string): Language => ({
+  name: program,
+  game: () => [program, example('lua/bats.lua')],
+  wrong: () => [program, own('wrong.lua')],
+  hasThreads: false,
+})
+
+const LANGUAGES: Language[] = [
+  {
+    name: 'Python',
+    game: () => ['python3', example('python/bats.py')],
+    wrong: () => ['python3', own('wrong.py')],
+    hasThreads: true,
+  },
+  lua('lua5.1'),
+  lua('lua5.2'),
+  lua('lua5.3'),
+  lua('lua5.4'),
+  lua('luajit'),
+  {
+    name: 'C#',
+    build: (folder) =>
+      [
+        ['bats.exe', example('csharp/Bats.cs')],
+        ['wrong.exe', own('Wrong.cs')],
+      ].map(([out, source]) => [
+        'mcs',
+        ['-optimize', '-warnaserror', `-out:${join(folder, out!)}`, source!, emitter('csharp/Lapsus.cs')],
+      ]),
+    game: (folder) => ['mono', join(folder, 'bats.exe')],
+    wrong: (folder) => ['mono', join(folder, 'wrong.exe')],
+    hasThreads: true,
+  },
+]
+
+/** What the game has counted, by name; times in ns. */
+type Counts = Record<string, number>
+
+/** The same from what was recorded. */
+function figuresOf(records: readonly AnyRecord[]): Counts {
+  const markers = new Map<number, string>()
+  const gauges = new Map<number, string>()
+  const figures: Counts = { frames: 0, moved: 0, yes: 0, bats: 0, bells: 0, steps: 0 }
+  Object.assign(figures, { born: 0, died: 0, looks: 0, changes: 0, huntNs: 0, jobs: 0, workerRuns: 0 })
+  const add = (what: string, by = 1) => (figures[what] = (figures[what] ?? 0) + by)
+  const sum = (values: ArrayLike<number>) => Array.from(values).reduce((a, b) => a + b, 0)
+  for (const record of records) {
+    if (record.record === 'declare') {
+      for (const { id, name } of record.markers) markers.set(id, name)
+      for (const { id, name } of record.gauges) gauges.set(id, name)
+    }
+    if (record.record !== 'chunk') continue
+    add('frames', record.frameStartNs.length)
+    add('steps', sum(record.steps))
+    for (const { lane, marker, durationNs, effect, key } of record.lanes) {
+      marker.forEach((id, i) => {
+        const name = markers.get(id)!
+        add(name)
+        if (lane > 0) add('workerRuns')
+        if (name === 'bat.update' && effect![i] === 2) add('moved')
+        if (name === 'belt.check') {
+          if (effect![i] === 2) add('yes')
+          add(`belt ${key![i]}`)
+        }
+        if (name === 'hunt') add('huntNs', durationNs[i])
+      })
+    }
+    for (const { gauge, value } of record.gauges) if (gauges.get(gauge) === 'bats') add('bats', sum(value))
+    for (const { looks, changes } of record.watches) {
+      add('looks', sum(looks))
+      add('changes', sum(changes))
+    }
+    for (const { born, died } of record.lives) {
+      add('born', sum(born))
+      add('died', sum(died))
+    }
+    add('bells', record.moments.filter(({ name }) => name === 'bell').length)
+    add('jobs', record.jobs?.job.length ?? 0)
+  }
+  return figures
+}
+
+function recordsIn(bytes: Uint8Array): AnyRecord[] {
+  const records: AnyRecord[] = []
+  new RecordReader().push(bytes, (record) => records.push(record))
+  return records
+}
+
+/** Runs a program to its end, beside this process. */
+function play(
+  [program, ...args]: string[],
+  env: Record<string, string> = {},
+): Promise<{ out: string; err: string; code: number | null }> {
+  const child = spawn(program!, args, { env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] })
+  let [out, err] = ['', '']
+  child.stdout.on('data', (data) => (out += data))
+  child.stderr.on('data', (data) => (err += data))
+  return new Promise((resolve, reject) => {
+    child.once('error', reject)
+    child.once('close', (code) => resolve({ out, err, code }))
+  })
+}
+
+/** Passes requests on; of three, one is cut off before it is passed on, one before its answer comes. */
+function badConnection(address: string): Promise<Server> {
+  let count = 0
+  const server = createServer((request: IncomingMessage, response) => {
+    const number = count++
+    const pieces: Buffer[] = []
+    request.on('data', (piece: Buffer) => pieces.push(piece))
+    request.on('end', async () => {
+      if (number % 3 === 1) return request.socket.destroy()
+      const headers = Object.fromEntries(
+        Object.entries(request.headers).filter(([name]) => /^(content|authorization)/.test(name)),
+      ) as Record<string, string>
+      delete headers['content-length']
+      const answer = await fetch(address + request.url!, {
+        ...{ method: request.method!, headers, body: Buffer.concat(pieces) as BodyInit },
+      })
+      const text = await answer.text()
+      if (number % 3 === 2) return request.socket.destroy()
+      response.writeHead(answer.status, { 'content-type': answer.headers.get('content-type')! })
+      return response.end(text)
+    })
+  })
+  return new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(server)))
+}
+
+describe('emitters', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-emitters-'))
+  let server: RunningServer
+  let connection: Server
+  let counted: Counts | null = null
+
+  before(async () => {
+    server = await testServer()
+    connection = await badConnection(server.address)
+  })
+  after(async () => {
+    connection.close()
+    await server.stop()
+    rmSync(folder, { recursive: true, force: true })
+  })
+
+  const fileOf = async (take: string): Promise<AnyRecord[]> => {
+    const response = await fetch(`${server.address}/api/takes/${take}/file?format=lapsus`)
+    expect(response.status, take).to.equal(200)
+    return recordsIn(new Uint8Array(await response.arrayBuffer()))
+  }
+  const imported = async (file: string): Promise<string> => {
+    const response = await fetch(`${server.address}/api/imports`, {
+      ...{ method: 'POST', body: readFileSync(file) as BodyInit },
+    })
+    const result = (await response.json()) as ImportResult
+    expect(result, JSON.stringify(result)).to.include({ problem: null, complete: true })
+    return result.take
+  }
+
+  /** Holds what was recorded against what the game has counted. */
+  function agree(records: AnyRecord[], counts: Counts, hasThreads: boolean): void {
+    const figures = figuresOf(records)
+    const { huntInnerNs, huntOuterNs, ...others } = counts
+    for (const [what, count] of Object.entries(others)) expect(figures[what] ?? 0, what).to.equal(count)
+    const belts = [1, 2, 3].map((belt) => figures[`belt ${belt}`])
+    expect(belts).to.deep.equal([FRAMES, FRAMES, FRAMES])
+    const { recorder } = (records[0] as { conditions: { recorder: { clockResolutionNs: number } } }).conditions
+    const step = recorder.clockResolutionNs * FRAMES
+    expect(figures['huntNs']).to.be.within(huntInnerNs! - step, huntOuterNs! + step)
+    if (hasThreads) {
+      expect(figures['workerRuns']).to.equal(counts['route'])
+      expect(figures['jobs']).to.equal(3 * counts['route']!)
+    }
+    const chunks = records.filter((record): record is ChunkRecord => record.record === 'chunk')
+    expect(chunks.reduce((sum, { repaired, dropped }) => sum + repaired + dropped, 0)).to.equal(0)
+    // Of the three: all at first, one less from frame 5 on, one of the others asleep from frame 8 on.
+    const told = chunks.flatMap(({ updaters }) =>
+      updaters.flatMap(({ enabled, asleep }) => [...enabled].map((count, i) => [count, asleep[i]])),
+    )
+    expect(told).to.deep.equal([
+      [3, 0],
+      [2, 0],
+      [2, 1],
+    ])
+  }
+
+  for (const { name, build, game, wrong, hasThreads } of LANGUAGES) {
+    describe(name, () => {
+      before(() => {
+        for (const [program, args] of build?.(folder) ?? []) {
+          const { status, stdout, stderr } = spawnSync(program, args, { encoding: 'utf8' })
+          expect(status, `${stdout}${stderr}`).to.equal(0)
+        }
+      })
+
+      it('records to a file what the game has counted', async () => {
+        const file = join(folder, `${name}.lapsus`)
+        const { out, err, code } = await play([...game(folder), file, String(FRAMES), String(SEED)])
+        expect(err).to.equal('')
+        expect(code).to.equal(0)
+        const counts = JSON.parse(out) as Counts
+        const take = await imported(file)
+        agree(await fileOf(take), counts, hasThreads)
+        // The game is the same in every language, but for times, and for threads where there are none.
+        const { huntInnerNs: _i, huntOuterNs: _o, route: _r, ...same } = counts
+        expect(same).to.deep.equal((counted ??= same))
+        const detail = await getJson<TakeDetail>(server, `/api/takes/${take}`)
+        expect(detail.conditions).to.include({ build: 'release', mode: 'timing', seed: SEED })
+        expect(detail.conditions.probe).to.match(new RegExp(`^[Ll]apsus\\.\\w+ ${VERSION}$`))
+      })
+
+      it('records live, over a connection that fails again and again', async () => {
+        const take = `live-${name.replace(/\W/g, '-')}-${process.pid}`
+        const to = `127.0.0.1:${(connection.address() as AddressInfo).port}`
+        const { out, err, code } = await play([...game(folder), to, String(FRAMES), String(SEED)], {
+          ...{ LAPSUS_TAKE: take, LAPSUS_SPOOL: join(folder, 'spool') },
+        })
+        expect(code, err).to.equal(0)
+        expect(err).to.not.contain('lost')
+        expect(err).to.not.contain('not delivered')
+        await until(
+          async () => (await getJson<TakeDetail>(server, `/api/takes/${take}`)).state === 'complete',
+          'the take is complete',
+        )
+        agree(await fileOf(take), JSON.parse(out) as Counts, hasThreads)
+      })
+
+      it('mends or leaves out what is wrong, counts it, and raises nothing', async () => {
+        const file = join(folder, `${name}-wrong.lapsus`)
+        const { out, err, code } = await play([...wrong(folder), file])
+        expect(err).to.equal('')
+        expect([code, out.trim()]).to.deep.equal([0, 'the game goes on'])
+        const records = await fileOf(await imported(file))
+        const chunks = records.filter((record): record is ChunkRecord => record.record === 'chunk')
+        expect(chunks.reduce((sum, { frameStartNs }) => sum + frameStartNs.length, 0)).to.equal(3)
+        // One leave too much, one missing.
+        expect(chunks.reduce((sum, { repaired }) => sum + repaired, 0)).to.equal(2)
+        const problems = records.flatMap((record) => ('problems' in record ? record.problems : []))
+        const count = (what: string) =>
+          problems.filter((one) => one.what === what).reduce((sum, one) => sum + one.count, 0)
+        expect(count('markers were none')).to.be.greaterThan(0)
+        expect(count('values were not numbers')).to.be.greaterThan(1)
+        expect(count('lives are of no class')).to.equal(1)
+        expect(count('watched values are none')).to.equal(1)
+        expect(count('data of moments were left out')).to.equal(1)
+      })
+
+      it('records nothing where it is not asked to, and costs no more than a test', async () => {
+        const { err, code } = await play([...wrong(folder), ''])
+        expect([code, err]).to.deep.equal([0, ''])
+      })
+    })
+  }
+
+  it('are refused in words by what is no Lapsus, and the game goes on', async () => {
+    const refusing = createServer((_, response) => response.writeHead(404).end('{"detail":"no such thing"}'))
+    await new Promise<void>((resolve) => refusing.listen(0, '127.0.0.1', resolve))
+    const to = `127.0.0.1:${(refusing.address() as AddressInfo).port}`
+    try {
+      for (const { name, game } of LANGUAGES) {
+        const { err, code } = await play([...game(folder), to, '20', '1'])
+        expect(code, name).to.equal(0)
+        expect(err, name).to.equal('lapsus: the recording is refused: no such thing\n')
+      }
+    } finally {
+      refusing.close()
+    }
+  })
+
+  it('keep what they record while nobody answers, and say so once', async () => {
+    for (const { name, game } of LANGUAGES) {
+      // Port 9 of this machine is nobody's.
+      const { err, code } = await play([...game(folder), '127.0.0.1:9', '20', '1'], {
+        LAPSUS_SPOOL: join(folder, `spool-${name}`),
+      })
+      expect(code, name).to.equal(0)
+      expect(err, name).to.match(/^lapsus: no connection to \S+: .*; records are kept\n/)
+      expect(err, name).to.match(/records are not delivered; they are (kept in|lost)/)
+    }
+  })
+})
