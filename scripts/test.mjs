@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { ensureBuilt } from './setup/build.mjs'
-import { BACKUP, C_COMPILER, CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
+import { BACKUP, LANGUAGES, CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { ROOT } from './setup/root.mjs'
 import { run } from './setup/run.mjs'
@@ -36,7 +36,7 @@ const totals = { passed: 0, failed: 0, skipped: 0 }
 
 await runMain(async () => {
   checkNode()
-  ensurePrograms([...MARIADB, ...BACKUP, ...CHROMIUM, ...C_COMPILER])
+  ensurePrograms([...MARIADB, ...BACKUP, ...CHROMIUM, ...LANGUAGES])
   ensurePackages()
   await ensureBuilt()
   await runChecks()

@@ -40,7 +40,7 @@ namespace Lapsus
     {
         internal const int MostDepth = 255, MostSpans = 200000;
 
-        private protected Probe probe;
+        internal Probe probe;
         internal readonly int Number;
         internal Spans Own = new Spans(), Done = new Spans();
         private readonly int[] open = new int[MostDepth + 1];
@@ -118,7 +118,7 @@ namespace Lapsus
             Own.Clear();
         }
 
-        private protected void CloseAll()
+        internal void CloseAll()
         {
             for (; depth > 0; probe.Repaired()) Leave();
             skipped = 0;
@@ -1380,7 +1380,8 @@ namespace Lapsus
                     if (!told) tell("no connection to " + addresses[at] + ": " + error.Message + "; records are kept");
                     told = true;
                     at = (at + 1) % addresses.Length;
-                    pauseMs = Math.Min(5000, Math.Max(250, 2 * pauseMs));
+                    // At the end there is little time.
+                    pauseMs = closing ? 250 : Math.Min(5000, Math.Max(250, 2 * pauseMs));
                 }
             }
         }

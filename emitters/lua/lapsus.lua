@@ -801,7 +801,8 @@ function Stream:hear(status, text)
     self.stop()
     self.tell("the recording is refused: " .. (text:match '"detail":"(.-)"' or "status " .. status))
   else
-    self.pause = math.min(300, math.max(15, 2 * self.pause))
+    -- At the end there is little time.
+    self.pause = math.min(self.closing and 15 or 300, math.max(15, 2 * self.pause))
     if not self.told then
       self.told = true
       self.tell("no connection to " .. self.url .. ": " .. (status and "status " .. status or text) .. "; records are kept")
@@ -811,7 +812,7 @@ end
 
 function Stream:close(seconds)
   local till = seconds() + 2
-  self.pause = 0
+  self.pause, self.closing = 0, true
   local last_pause = 0
   while not self:is_idle() and seconds() < till do
     -- At the end, every look counts for as many frames as there would have been.

@@ -278,9 +278,9 @@ class Updater:
 class Trial:
     """Two or more ways of doing the same, used in turn, each for a block of frames in random order."""
 
-    def __init__(self, probe, name, variants, frames):
-        self._probe, self._variants, self._frames = probe, variants, max(1, int(frames))
-        self._gauge = probe._gauge_of(name, variants=variants)
+    def __init__(self, probe, variants, frames):
+        self._probe, self._variants, self._gauge = probe, variants, None
+        self._frames = frames if isinstance(frames, int) and frames > 0 else 60
         self._round, self._left, self._current = [], 0, 0
 
     def is_(self, variant):
@@ -326,7 +326,7 @@ class Probe(Lane):
         if not to:
             return
         try:
-            self._begin(str(game), target, str(to), key or os.environ.get("LAPSUS_KEY"), conditions, take, buffer_mb)
+            self._begin(game, target, str(to), key or os.environ.get("LAPSUS_KEY"), conditions, take, buffer_mb)
         except Exception as error:  # The game goes on, whatever is wrong with its recording.
             self._tell(f"nothing is recorded: {error}")
 
@@ -445,9 +445,10 @@ class Probe(Lane):
 
     def trial(self, name, variants, frames=60):
         """`if SEEK.is_("near"):` where two ways of doing the same part."""
-        variants = [_name(variant) for variant in dict.fromkeys(variants)][:16]
-        trial = Trial(self, name, variants, frames)
+        variants = list(dict.fromkeys(_name(variant) for variant in variants))[:16]
+        trial = Trial(self, variants, frames)
         if len(variants) >= 2:
+            trial._gauge = self._gauge_of(name, variants=variants)
             self._trials.append(trial)
         else:
             self._problem("trials have fewer than two variants", _name(name))
@@ -958,7 +959,8 @@ class _Stream:
                 told = True
                 self._hang_up()
                 self._at = (self._at + 1) % len(self._addresses)
-                pause_s = min(5.0, max(0.25, 2 * pause_s))
+                # At the end there is little time.
+                pause_s = 0.25 if self._closing else min(5.0, max(0.25, 2 * pause_s))
 
     def _next(self):
         records, size = [], 0

@@ -40,9 +40,10 @@ static class Bats
         int hunt = probe.Marker("hunt"), route = probe.Marker("route"), wait = probe.Marker("wait", kind: "wait:refresh");
         int bats = probe.GaugeId("bats"), mood = probe.WatchId("mood"), moth = probe.ClassId("moth", batUpdate);
         Updater[] moths = { probe.NewUpdater(moth), probe.NewUpdater(moth), probe.NewUpdater(moth) };
+        Trial way = probe.NewTrial("hunt", new[] { "every pair", "every other pair" }, 10);
         Lane worker = probe.NewLane("worker");
         Counts["frames"] = frames;
-        foreach (string what in new[] { "look", "moved", "yes", "born", "died", "changes" }) Counts[what] = 0;
+        foreach (string what in new[] { "look", "moved", "yes", "born", "died", "changes", "others" }) Counts[what] = 0;
 
         for (int frame = 0; frame < frames; frame++)
         {
@@ -76,7 +77,9 @@ static class Bats
             probe.Enter(hunt);
             long inner = Ns();
             long sum = 0;
-            for (int i = 0; i < 20000; i++) sum += i;
+            bool other = way.Is("every other pair");
+            if (other) Tally("others");
+            for (int i = 0; i < 20000; i += other ? 2 : 1) sum += i;
             Tally("huntInnerNs", Ns() - inner + (sum < 0 ? 1 : 0));
             probe.Leave(true);
             Tally("huntOuterNs", Ns() - outer);

@@ -31,10 +31,11 @@ WAIT = probe.marker("wait", kind="wait:refresh")
 bats, mood, moth = probe.gauge_id("bats"), probe.watch_id("mood"), probe.class_id("moth", marker=BAT)
 moths = [probe.updater(moth) for _ in range(3)]
 worker = probe.lane("worker")
+way = probe.trial("hunt", ["every pair", "every other pair"], frames=10)
 
 counts = {
     "frames": frames, "bats.update": 0, "bat.update": 0, "look": 0, "belt.check": 0, "hunt": 0, "route": 0, "wait": 0,
-    "moved": 0, "yes": 0, "bats": 0, "bells": 0, "steps": 0, "born": 0, "died": 0, "looks": 0, "changes": 0,
+    "moved": 0, "yes": 0, "bats": 0, "bells": 0, "steps": 0, "born": 0, "died": 0, "looks": 0, "changes": 0, "others": 0,
     "huntInnerNs": 0, "huntOuterNs": 0,
 }
 
@@ -70,7 +71,8 @@ for frame in range(frames):
     outer = time.perf_counter_ns()
     probe.enter(HUNT)
     inner = time.perf_counter_ns()
-    sum(range(2000))
+    counts["others"] += way.is_("every other pair")
+    sum(range(0, 20000, 2 if way.is_("every other pair") else 1))
     counts["huntInnerNs"] += time.perf_counter_ns() - inner
     probe.leave(True)
     counts["huntOuterNs"] += time.perf_counter_ns() - outer

@@ -80,9 +80,21 @@ export const MARIADB = [
   { program: 'my_print_defaults', packages: ['mariadb-client-core'], purpose: 'database set-up' },
 ]
 export const CHROMIUM = [{ program: 'chromium', packages: ['chromium'], purpose: 'browser for tests' }]
-/** Builds the example emitter in a test. */
-export const C_COMPILER = [
+const lua = (version) => ({
+  program: `lua${version}`,
+  packages: [`lua${version}`],
+  purpose: `Lua ${version} for a test`,
+})
+/** Build and run the emitters for other languages in tests. */
+export const LANGUAGES = [
   { program: 'gcc', packages: ['gcc', 'libc6-dev'], purpose: 'C compiler for a test' },
+  { program: 'g++', packages: ['g++'], purpose: 'C++ compiler for a test' },
+  { program: 'python3', packages: ['python3'], purpose: 'Python for a test' },
+  ...['5.1', '5.2', '5.3', '5.4'].map(lua),
+  { program: 'luajit', packages: ['luajit'], purpose: 'LuaJIT for a test' },
+  { program: '../share/lua/5.1/socket.lua', packages: ['lua-socket'], purpose: 'LuaSocket for a test' },
+  { program: 'mcs', packages: ['mono-mcs'], purpose: 'C# compiler for a test' },
+  { program: 'mono', packages: ['mono-runtime'], purpose: 'C# runtime for a test' },
 ]
 /** Backs up and restores in a test. */
 export const BACKUP = [
