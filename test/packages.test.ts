@@ -334,10 +334,21 @@ describe('the packages', () => {
 
   it('are served by a running Lapsus, and nothing beside them', async () => {
     const status = async (path: string) => (await fetch(to + path)).status
-    expect(await status('/packages/lapsus-probe.tgz')).to.equal(200)
-    expect(await status('/packages/lapsus-cli.tgz')).to.equal(200)
-    expect(await status('/packages/lapsus-probe.js')).to.equal(200)
-    expect(await status('/packages/probe/package.json')).to.equal(404)
-    expect(await status('/packages/../../package.json')).to.equal(404)
+    expect(await status('/get/lapsus-probe.tgz')).to.equal(200)
+    expect(await status('/get/lapsus-cli.tgz')).to.equal(200)
+    expect(await status('/get/lapsus-probe.js')).to.equal(200)
+    for (const emitter of ['c/lapsus.h', 'csharp/Lapsus.cs', 'lua/lapsus.lua', 'python/lapsus.py']) {
+      const response = await fetch(`${to}/get/${emitter.split('/')[1]}`)
+      expect(await response.text()).to.equal(readFileSync(join(ROOT, 'emitters', emitter), 'utf8'))
+      expect(response.headers.get('content-type')).to.match(/^text\/plain/)
+    }
+    // A page of any origin may load the module, and nothing else.
+    const foreign = { headers: { origin: 'http://127.0.0.1:1' } }
+    const module = await fetch(`${to}/get/probe.js`, foreign)
+    expect([module.status, module.headers.get('access-control-allow-origin')]).to.deep.equal([200, '*'])
+    expect(await module.text()).to.contain('createProbe')
+    expect((await fetch(`${to}/api/takes`, foreign)).status).to.equal(403)
+    expect(await status('/get/probe/package.json')).to.equal(404)
+    expect(await status('/get/../../package.json')).to.equal(404)
   })
 })

@@ -1,6 +1,7 @@
 /**
  * The packages that games and machines outside this repository install: self-contained, ESM and CommonJS, with types.
- * `dist/packages/lapsus-probe.tgz`, `dist/packages/lapsus-cli.tgz`, and `dist/packages/lapsus-probe.js` for a page.
+ * `dist/packages/lapsus-probe.tgz`, `dist/packages/lapsus-cli.tgz`, `dist/packages/probe.js` and, as a plain script,
+ * `dist/packages/lapsus-probe.js` for a page; beside them the emitters for other languages, each a single file.
  */
 import { spawnSync } from 'node:child_process'
 import {
@@ -12,12 +13,14 @@ import {
   rmSync,
   writeFileSync,
 } from 'node:fs'
-import { dirname, join, relative } from 'node:path'
+import { basename, dirname, join, relative } from 'node:path'
 import { ROOT } from './root.mjs'
 import { SetupError } from './say.mjs'
 
 export const PACKAGES = join(ROOT, 'dist/packages')
 export const PROBE_PACKAGE = join(PACKAGES, 'lapsus-probe.tgz')
+
+const EMITTERS = ['c/lapsus.h', 'csharp/Lapsus.cs', 'lua/lapsus.lua', 'python/lapsus.py']
 
 /** Native helpers that ws would use if they were there; it does without. */
 const OPTIONAL = ['bufferutil', 'utf-8-validate']
@@ -38,6 +41,8 @@ export async function buildPackages() {
   const { build } = await import('esbuild')
   await buildProbe(build)
   await buildCli(build)
+  for (const emitter of EMITTERS)
+    copyFileSync(join(ROOT, 'emitters', emitter), join(PACKAGES, basename(emitter)))
 }
 
 async function buildProbe(build) {
@@ -65,6 +70,7 @@ async function buildProbe(build) {
     minify: true,
   })
   copyFileSync(join(PACKAGES, 'lapsus-probe.js'), join(folder, 'script.js'))
+  copyFileSync(join(folder, 'browser.mjs'), join(PACKAGES, 'probe.js'))
   writeTypes(folder)
   copyFileSync(join(ROOT, 'docs/probe.md'), join(folder, 'README.md'))
   pack(folder, {

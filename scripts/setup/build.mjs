@@ -28,7 +28,10 @@ const GAME_PAGE = {
 /** Builds what is older than any source it might be made of. */
 export async function ensureBuilt() {
   ensureLists()
-  const newest = newestSource(join(ROOT, 'packages'), newestSource(join(ROOT, 'games'), 0))
+  const newest = ['packages', 'games', 'emitters'].reduce(
+    (newest, folder) => newestSource(join(ROOT, folder), newest),
+    0,
+  )
   const oldest = Math.min(
     ...[...PROGRAMS.map(({ out }) => out), WEB.out].map((out) => modified(join(ROOT, out))),
     modified(PROBE_PACKAGE),

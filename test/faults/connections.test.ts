@@ -108,7 +108,7 @@ const STAGES: Stage[] = [
         random.pick([
           '/api/takes',
           '/',
-          '/packages/lapsus-cli.tgz',
+          '/get/lapsus-cli.tgz',
           `/api/takes/${GAME}/file?format=jsonl`,
           `/api/takes/${GAME}/diagnosis`,
         ]),

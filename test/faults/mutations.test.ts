@@ -239,7 +239,7 @@ describe('mutated input', function () {
     '/api/storage',
     '/api/deleted-takes',
     '/health',
-    '/packages/lapsus-probe.js',
+    '/get/lapsus-probe.js',
     '/games/moth-post/',
     '/',
   ]

@@ -37,6 +37,8 @@ const CheckPage = lazy(async () => ({ default: (await import('./check/check-page
 
 const GamePage = lazy(async () => ({ default: (await import('./game/game-page.tsx')).GamePage }))
 
+const RecordPage = lazy(async () => ({ default: (await import('./record-own/record-page.tsx')).RecordPage }))
+
 function Pages() {
   const mustSignIn = useSession((state) => state.mustSignIn)
   if (mustSignIn) return <SignIn />
@@ -49,6 +51,7 @@ function Pages() {
           <Route path="/compare" element={<ComparePage />} />
           <Route path="/check" element={<CheckPage />} />
           <Route path="/game" element={<GamePage />} />
+          <Route path="/record" element={<RecordPage />} />
           <Route path="*" element={NOWHERE} />
         </Routes>
       </Suspense>

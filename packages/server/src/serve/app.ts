@@ -13,8 +13,8 @@ import { databaseAway, ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
 import { gamePage } from './game-page.ts'
 import { guarded, type Guard } from './guard.ts'
+import { handOut } from './hand-out.ts'
 import { securityHeaders } from './headers.ts'
-import { packages } from './packages.ts'
 import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
 import { compareRoutes } from './routes/compare-routes.ts'
@@ -120,7 +120,7 @@ export function createApp({
       throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
     await next()
   })
-  if (config.packages !== null) app.use(packages(config.packages))
+  if (config.packages !== null) app.use(handOut(config.packages))
   if (config.gamePage !== null) app.use(gamePage(config.gamePage))
   if (config.webFolder !== null) {
     app.use(async (context, next) => {

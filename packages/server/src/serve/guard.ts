@@ -5,6 +5,7 @@ import { hostname } from 'node:os'
 import type { Context, Next } from 'koa'
 import type { ServerConfig } from '../config.ts'
 import { ProblemError } from '../problem-error.ts'
+import { HAND_OUT_PATH } from './hand-out.ts'
 
 const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]'])
 
@@ -58,7 +59,8 @@ function hostOfOrigin(origin: string): string | null {
 export function guarded(guard: Guard) {
   return async (context: Context, next: Next): Promise<void> => {
     const { host, origin } = context.headers
-    const problem = guard.whyNot({ host, origin })
+    // What is handed out is anybody's: pages load it as a module.
+    const problem = guard.whyNot({ host, ...(context.path.startsWith(HAND_OUT_PATH) ? {} : { origin }) })
     if (problem !== null) throw problem
     await next()
   }

@@ -1,5 +1,6 @@
 import { CirclePlay } from 'lucide-react'
 import { lazy, Suspense, useEffect, useState } from 'react'
+import { Link } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
 import { Button } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
@@ -33,6 +34,12 @@ export function Library() {
         <h1 className="font-serif text-2xl font-semibold">Lapsus</h1>
         <span className="grow text-faint">where the frame budget slips</span>
         <ImportButton />
+        <Link
+          to="/record"
+          className="inline-flex h-8 items-center rounded border border-line bg-leaf px-3 font-medium hover:border-faint"
+        >
+          Record your own game
+        </Link>
         <Button strong onClick={() => setRecordOpen(true)}>
           <CirclePlay size={16} /> Record the demo game
         </Button>
@@ -65,8 +72,11 @@ export function Library() {
         </Words>
       ) : takes.length === 0 ? (
         <Words title="No takes yet">
-          Record the demo game, import a take file, or put the probe into a game of your own and let it record
-          here.
+          Record the demo game, import a take file, or{' '}
+          <Link to="/record" className="underline">
+            record a game of your own
+          </Link>
+          .
         </Words>
       ) : (
         <Suspense fallback={<Words title="Opening the library…" />}>
