@@ -5,7 +5,8 @@ import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { benchmarkPage } from './setup/benchmarks.mjs'
 import { ensureBuilt } from './setup/build.mjs'
-import { CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
+import { CHROMIUM, ensurePrograms, findProgram, LANGUAGES, MARIADB } from './setup/debian.mjs'
+import { emitterCosts } from './setup/emitter-costs.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { ROOT } from './setup/root.mjs'
 import { runMain, say, SetupError } from './setup/say.mjs'
@@ -13,7 +14,7 @@ import { withTemporaryDatabase } from './setup/temporary-database.mjs'
 
 await runMain(async () => {
   checkNode()
-  ensurePrograms([...MARIADB, ...CHROMIUM])
+  ensurePrograms([...MARIADB, ...CHROMIUM, ...LANGUAGES])
   ensurePackages()
   await ensureBuilt()
   const { build } = await import('esbuild')
@@ -22,6 +23,8 @@ await runMain(async () => {
   try {
     say('bench: cost of a span')
     const probe = await measure('probe', folder, build, {})
+    say('bench: cost of a span in other languages')
+    const emitters = emitterCosts()
     say('bench: forecasts')
     const forecast = await measure('forecast', folder, build, {})
     say('bench: comparisons')
@@ -38,7 +41,7 @@ await runMain(async () => {
     const date = new Date().toISOString().slice(0, 10)
     writeFileSync(
       join(ROOT, 'docs/benchmarks.md'),
-      benchmarkPage({ probe, forecast, compare, server, bundles }, date),
+      benchmarkPage({ probe, emitters, forecast, compare, server, bundles }, date),
     )
     say('bench: docs/benchmarks.md is written')
   } finally {

@@ -3,12 +3,13 @@
  * with fixed seeds, in a Lapsus of its own. Takes about eight minutes; `-- NAME …` makes only those.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { CHROMIUM, ensurePrograms, findProgram } from './setup/debian.mjs'
 import { stopProcess } from './setup/processes.mjs'
 import { ROOT } from './setup/root.mjs'
+import { run } from './setup/run.mjs'
 import { runMain, say } from './setup/say.mjs'
 
 const OUT = join(ROOT, 'docs/screenshots')
@@ -22,7 +23,15 @@ const PICTURES = {
     before: (page) =>
       page.$$eval('input[type=checkbox]', (boxes) => boxes.slice(1, 3).forEach((box) => box.click())),
   },
-  record: { at: () => '/', before: (page) => click(page, 'Record the demo game') },
+  record: {
+    ...{
+      at: () => '/record?language=python',
+      before: playOwn,
+      isLive: true,
+      waitMs: 2_500,
+      needsTakes: false,
+    },
+  },
   workbench: { at: ({ flawed }) => `/takes/${flawed}` },
   'workbench-dark': {
     at: ({ flawed }) => `/takes/${flawed}?frames=300-540`,
@@ -206,6 +215,22 @@ async function picture(browser, address, name, takes) {
   await new Promise((resolve) => setTimeout(resolve, waitMs))
   await page.screenshot({ path: join(OUT, `${name}.png`) })
   await context.close()
+}
+
+/** Does what the screen says, in an empty folder, until the game has ended. */
+async function playOwn(page) {
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-own-'))
+  try {
+    const line = (step) => page.$eval(`[data-testid=step-${step}]`, ({ textContent }) => textContent)
+    await page.waitForSelector('[data-testid=arriving]')
+    // What was there before must have been seen.
+    await new Promise((resolve) => setTimeout(resolve, 1_500))
+    writeFileSync(join(folder, 'game.py'), await line('code'))
+    for (const step of ['get', 'run']) await run('sh', ['-c', `cd ${folder} && ${await line(step)}`])
+    await page.waitForSelector('[data-testid=own-findings]')
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
+  }
 }
 
 function click(page, label) {

@@ -16,7 +16,7 @@ const LIMITED_BY = {
 }
 
 /** @param figures what bench/probe.ts, bench/forecast.ts, bench/compare.ts and bench/server.ts print, and `bundles` in bytes */
-export function benchmarkPage({ probe, forecast, compare, server, bundles }, date) {
+export function benchmarkPage({ probe, emitters, forecast, compare, server, bundles }, date) {
   const { ns } = probe
   const {
     ingest,
@@ -218,6 +218,9 @@ Further figures of the same run:
 
 - two clock reads ${three(ns.clocks)} ns; enter + leave ${three(ns.span)} ns; switched off ${three(ns.off)} ns; mark + measure ${three(ns.measure)} ns
 - enter + leave with key and effect ${three(ns.said)} ns, ${three(ns.said / ns.clocks)} × two clock reads; in mode bytes, with two heap reads, ${three(ns.bytes)} ns, ${three(ns.bytes / ns.clocks)} ×
+- enter + leave in other languages, against two readings of that language's clock: ${Object.entries(emitters)
+    .map(([name, { spanNs, clocksNs }]) => `${name} ${three(spanNs)} ns, ${three(spanNs / clocksNs)} ×`)
+    .join('; ')}
 - the overlay, minified and gzipped: ${three(bundles.overlay / 1000)} kB
 - ${manyGames.games} games at once: ${three(manyGames.spansPerSecond)} spans/s together, server memory at most ${three(manyGames.residentMb)} MB
 - health, 99th percentile while the server has this in hand: ${Object.entries(stalls)

@@ -2,11 +2,12 @@
 import { expect } from 'chai'
 import { gzipSync } from 'node:zlib'
 import { jsonLine } from '@lapsus/core/exchange'
-import { encodeRecord, RecordReader, type AnyRecord, type ChunkRecord } from '@lapsus/core/format'
+import { encodeRecord, RecordReader, VERSION, type AnyRecord, type ChunkRecord } from '@lapsus/core/format'
 import type { TakeDetail } from '@lapsus/api'
 import { richTake } from '../../core/test/support/rich-take.ts'
 import { chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import type { RunningServer } from '../src/index.ts'
+import { newerThan } from '../src/ingest/newer.ts'
 import { getJson, testServer, until } from './support.ts'
 
 const MS = 1_000_000
@@ -162,6 +163,40 @@ describe('records in requests', () => {
       async () => (await getJson<TakeDetail>(server, '/api/takes/posted-and-silent')).frames === 1,
       'the frame is shown',
     )
+  })
+})
+
+describe('a recorder that is older than this Lapsus', () => {
+  it('is told so, once, and by its own name alone', async () => {
+    const [major, minor, patch] = VERSION.split('.').map(Number) as [number, number, number]
+    const older = `${major}.${minor - 1}.${patch + 9}`
+    expect(newerThan(`lapsus.py ${older}`)).to.equal(
+      `lapsus.py ${older} is older than this Lapsus, which has ${VERSION} at /get/lapsus.py`,
+    )
+    expect(newerThan(`Lapsus probe ${older}`)).to.contain('/get/lapsus-probe.tgz')
+    for (const other of [
+      ...[
+        `lapsus.py ${VERSION}`,
+        `lapsus.py ${major}.${minor}.${patch + 1}`,
+        `lapsus.py ${major}.${minor + 1}.0`,
+      ],
+      ...[`lapsus.py ${major + 1}.0.0`, `another ${older}`, 'lapsus.py', `constructor ${older}`, undefined],
+    ])
+      expect(newerThan(other), other).to.equal(null)
+    const server = await testServer()
+    try {
+      const head = jsonLine(
+        takeRecord({ take: 'by-an-old-one', conditions: { probe: `lapsus.lua ${older}` } }),
+      )
+      const notes = async () => {
+        const response = await fetch(`${server.address}/ingest/by-an-old-one`, { method: 'POST', body: head })
+        return ((await response.json()) as { notes: string[] }).notes
+      }
+      expect(await notes()).to.deep.equal([newerThan(`lapsus.lua ${older}`)])
+      expect(await notes()).to.deep.equal([])
+    } finally {
+      await server.stop()
+    }
   })
 })
 

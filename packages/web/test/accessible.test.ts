@@ -86,6 +86,12 @@ describe('what everybody can use', () => {
       await page.keyboard.press('Escape')
     })
 
+    it('recording an own game', async () => {
+      await open('/record?language=c')
+      await seen('Waiting for a game')
+      expect(await complaints()).to.deep.equal([])
+    })
+
     it('comparison', async () => {
       await open('/compare?before=usable-night&after=usable-night')
       await page.waitForSelector('[data-testid=comparison-words]')

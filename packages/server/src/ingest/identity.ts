@@ -2,6 +2,7 @@
 import { randomBytes } from 'node:crypto'
 import { FormatError, type TakeRecord } from '@lapsus/core/format'
 import type { Store, TakeRow } from '../store/store.ts'
+import { newerThan } from './newer.ts'
 
 export interface Identity {
   row: TakeRow
@@ -25,7 +26,7 @@ export async function identify(store: Store, record: TakeRecord): Promise<Identi
   if (record.writer === undefined || row.writer === record.writer) {
     if (!isNew && row.deletedAt !== null)
       throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
-    return { row, isNew, note: null }
+    return { row, isNew, note: isNew ? newerThan(record.conditions.probe) : null }
   }
   return twinOf(store, row, record, game.id)
 }
