@@ -14,6 +14,7 @@ import {
 } from '@lapsus/core/format'
 import { fieldOf, isHandle, listField, shortName, textOf } from './given.ts'
 import type { HeapReader } from './heap.ts'
+import { markMethods } from './mark-methods.ts'
 import { Problems } from './problems.ts'
 
 /** A marker's handle: what `enter` takes. */
@@ -232,6 +233,32 @@ export class SpanRecorder {
       return work()
     } finally {
       this.leave()
+    }
+  }
+
+  /**
+   * Puts a run of a marker around methods of an object, or of all of a class by its prototype:
+   * `probe.mark(Moth.prototype, ['update', 'steer'])`. Named as the code is, `Moth.update`.
+   * @returns takes the markers out again
+   */
+  mark(target: object, methods: readonly string[], options: MarkerOptions = {}): () => void {
+    const isGiven = (typeof target === 'object' && target !== null) || typeof target === 'function'
+    if (!isGiven || !Array.isArray(methods)) {
+      this.problems.note('calls of mark had nothing to mark')
+      return () => {}
+    }
+    const marking = {
+      marker: (name: string) => this.marker(name, options),
+      enter: (marker: MarkerId) => this.enter(marker),
+      leave: () => this.leave(),
+      note: (what: string, about: string) => this.problems.note(what, about),
+    }
+    try {
+      return markMethods(marking, target, (methods as unknown[]).map(textOf))
+    } catch {
+      // An object may answer any question by throwing.
+      this.problems.note('calls of mark had nothing to mark')
+      return () => {}
     }
   }
 

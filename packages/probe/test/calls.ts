@@ -44,7 +44,7 @@ type Call = [method: string, args: unknown[]]
 /** Everything of the public API that a loop calls. */
 const METHODS = [
   ...['frame', 'enter', 'leave', 'run', 'marker', 'steps', 'gaugeId', 'gauge', 'watchId', 'watch', 'classId'],
-  ...['born', 'died', 'updater', 'moment', 'keep', 'dispatch', 'beginJob', 'endJob'],
+  ...['born', 'died', 'updater', 'moment', 'keep', 'dispatch', 'beginJob', 'endJob', 'mark'],
 ]
 export const calls = fc.array(
   fc.tuple(fc.constantFrom(...METHODS), fc.array(anything, { maxLength: 3 })) as fc.Arbitrary<Call>,

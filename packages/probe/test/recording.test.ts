@@ -50,6 +50,141 @@ describe('what runs say', () => {
   })
 })
 
+describe('methods that are marked as they are', () => {
+  class Moth {
+    static readonly made: Moth[] = []
+    x = 0
+    #fuel = 3
+    constructor(readonly name = 'a moth') {
+      Moth.made.push(this)
+    }
+    static create(name: string): Moth {
+      return new this(name)
+    }
+    update(by = 2, ...more: number[]): number {
+      this.x += by + more.length
+      return this.steer()
+    }
+    steer(): number {
+      return this.#fuel
+    }
+    fail(): never {
+      throw new RangeError(this.name)
+    }
+    async rest(): Promise<string> {
+      spin(2)
+      await sleep(30)
+      return this.name
+    }
+    *legs(): Generator<number> {
+      yield 6
+    }
+    get wings(): number {
+      return 4
+    }
+  }
+  class Hawk extends Moth {
+    override update(by = 2): number {
+      return super.update(by) + 1
+    }
+  }
+
+  it('are runs, and do what they did', async () => {
+    const sink = new MemorySink()
+    const probe = makeProbe(sink)
+    const undo = probe.mark(Moth.prototype, ['update', 'steer', 'fail', 'rest'], { group: 'simulation' })
+    probe.mark(Hawk.prototype, ['update'])
+    probe.mark(Moth, ['create'])
+    const moth = new Moth()
+    probe.frame()
+    expect(moth.update(5, 1, 1)).to.equal(3)
+    expect(moth.update(undefined)).to.equal(3)
+    expect(moth.x).to.equal(9)
+    expect(() => moth.fail()).to.throw(RangeError, 'a moth')
+    expect(new Hawk().update()).to.equal(4)
+    expect(Hawk.create('hawk')).to.be.instanceOf(Hawk)
+    expect(await moth.rest()).to.equal('a moth')
+    probe.frame()
+    expect([Moth.prototype.update.name, Moth.prototype.update.length]).to.deep.equal(['update', 0])
+    expect(Object.keys(moth)).to.have.members(['x', 'name'])
+    undo()
+    moth.update()
+    await probe.close()
+    const { chunks, declares } = readBack(sink.records)
+    const names = new Map(declares.flatMap(({ markers }) => markers).map(({ id, name }) => [id, name]))
+    const [lane] = chunks[0]!.lanes
+    const runs = [...lane!.marker].map((id, i) => `${'> '.repeat(lane!.depth[i]!)}${names.get(id)}`)
+    expect(runs).to.deep.equal([
+      ...['Moth.update', '> Moth.steer', 'Moth.update', '> Moth.steer', 'Moth.fail'],
+      ...['Hawk.update', '> Moth.update', '> > Moth.steer', 'Moth.create', 'Moth.rest'],
+    ])
+    // A run of an async function ends where it gives its thread away.
+    expect(lane!.durationNs.at(-1)).to.be.within(2e6, 25e6)
+    expect(declares[0]!.markers.find(({ name }) => name === 'Moth.update')!.group).to.equal('simulation')
+  })
+
+  it('are marked once, taken out again, and left alone by whoever put others there since', () => {
+    const probe = makeProbe(new MemorySink())
+    const own = { update: () => 1 }
+    const before = own.update
+    const undo = probe.mark(own, ['update'])
+    expect(own.update).to.not.equal(before)
+    const around = own.update
+    probe.mark(own, ['update'])
+    expect(own.update).to.equal(around)
+    undo()
+    expect(own.update).to.equal(before)
+    const later = probe.mark(own, ['update'])
+    const other = () => 2
+    own.update = other
+    later()
+    expect(own.update).to.equal(other)
+    // Of one that is inherited, the object itself gets a marked one, and loses it again.
+    const moth = new Moth()
+    const inherited = probe.mark(moth, ['steer'])
+    expect(Object.hasOwn(moth, 'steer')).to.equal(true)
+    expect(moth.update()).to.equal(3)
+    inherited()
+    expect(Object.hasOwn(moth, 'steer')).to.equal(false)
+  })
+
+  it('may be made with new, and keep what hangs on them', () => {
+    const probe = makeProbe(new MemorySink())
+    function Letter(this: { to: string }, to: string) {
+      this.to = to
+    }
+    Letter.count = 5
+    const post = { Letter: Letter as unknown as (new (to: string) => { to: string }) & { count: number } }
+    probe.mark(post, ['Letter'])
+    const letter = new post.Letter('Ada')
+    expect(letter.to).to.equal('Ada')
+    expect(letter).to.be.instanceOf(post.Letter)
+    expect(letter).to.be.instanceOf(Letter)
+    expect(post.Letter.count).to.equal(5)
+  })
+
+  it('are named and left as they are where they cannot be marked', async () => {
+    const sink = new MemorySink()
+    const probe = makeProbe(sink)
+    probe.mark(Moth.prototype, ['wings', 'legs', 'nothing'])
+    probe.mark(Object.freeze({ fixed: () => 1 }), ['fixed'])
+    probe.mark(null as never, ['x'])
+    probe.frame()
+    const moth = new Moth()
+    expect([moth.wings, [...moth.legs()]]).to.deep.equal([4, [6]])
+    await probe.close()
+    const { chunks, end } = readBack(sink.records)
+    const problems = [...chunks, end!].flatMap((record) => ('problems' in record ? record.problems : []))
+    expect(problems).to.deep.include.members([
+      { what: 'names of methods to mark are none', about: 'Moth.wings', count: 1 },
+      { what: 'names of methods to mark are none', about: 'Moth.legs', count: 1 },
+      { what: 'names of methods to mark are none', about: 'Moth.nothing', count: 1 },
+      { what: 'names of methods to mark are none', about: 'Object.fixed', count: 1 },
+      { what: 'calls of mark had nothing to mark', about: '', count: 1 },
+    ])
+  })
+})
+
 describe('samples of frames', () => {
   it('count looks and changes, lives, and updaters when something about them changes', async () => {
     const sink = new MemorySink()
