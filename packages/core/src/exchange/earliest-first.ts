@@ -1,3 +1,6 @@
+/** Less than one in so many is few. */
+const FEW = 16
+
 /** Items by a time of theirs: the earliest comes out first, at a cost of log(items), however they went in. */
 export class EarliestFirst<T> {
   readonly #timeOf: (item: T) => number
@@ -27,16 +30,24 @@ export class EarliestFirst<T> {
 
   /** Takes out everything before `time`, in order. */
   takeBefore(time: number): T[] {
-    const taken: T[] = []
-    while (this.#items.length > 0 && this.#timeOf(this.#items[0]!) < time) taken.push(this.pop()!)
-    return taken
+    return this.#takeThose((own) => own < time)
   }
 
   /** Takes out everything up to `time`, itself included, in order. */
   takeUntil(time: number): T[] {
-    const taken: T[] = []
-    while (this.#items.length > 0 && this.#timeOf(this.#items[0]!) <= time) taken.push(this.pop()!)
-    return taken
+    return this.#takeThose((own) => own <= time)
+  }
+
+  #takeThose(isDue: (time: number) => boolean): T[] {
+    const items = this.#items
+    if (items.length === 0 || !isDue(this.#timeOf(items[0]!))) return []
+    const due = items.filter((item) => isDue(this.#timeOf(item)))
+    if (due.length < items.length / FEW) return due.map(() => this.pop()!)
+    // Where many are due, sorting them costs less than taking them one by one; most come in order.
+    const rest = items.filter((item) => !isDue(this.#timeOf(item)))
+    this.clear()
+    for (const item of rest) this.push(item)
+    return due.sort((a, b) => this.#timeOf(a) - this.#timeOf(b))
   }
 
   /** The earliest, taken out. */

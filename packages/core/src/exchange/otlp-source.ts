@@ -1,5 +1,5 @@
 import { FormatError } from '../format/index.ts'
-import { readOtlp } from './otlp.ts'
+import { readOtlp, type OtlpResource } from './otlp.ts'
 import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
@@ -10,7 +10,9 @@ class OtlpSource extends WholeFileSource {
 
   protected give(text: string, onRecord: OnRecord): void {
     const { frameMarker, take } = this.options
-    const resources = this.#requests(text).flatMap((request) => readOtlp(request, this.skipped, frameMarker))
+    const resources: OtlpResource[] = []
+    for (const request of this.#requests(text))
+      for (const resource of readOtlp(request, this.skipped, frameMarker)) resources.push(resource)
     if (resources.length === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no span in it')
     }
@@ -35,21 +37,32 @@ class OtlpSource extends WholeFileSource {
     onRecord(end, place)
   }
 
-  #requests(text: string): unknown[] {
-    try {
-      return [JSON.parse(text)]
-    } catch {
-      const lines = text.split('\n').filter((line) => line.trim() !== '')
-      if (lines.length < 2) return [parseJson(text)]
-      return lines.flatMap((line, i) => {
-        try {
-          return [JSON.parse(line) as unknown]
-        } catch (error) {
-          this.skipped.add(`line ${i + 1}: ${(error as Error).message}`)
-          return []
-        }
-      })
+  /** One after the other: all of a large file at once, as objects, would keep the collector busy. */
+  *#requests(text: string): Generator<unknown> {
+    const lines = text.split('\n')
+    const [first, ...others] = lines
+    const alone = tryJson(first!)
+    // Where the first line is none, the whole may be one request over several lines.
+    const whole = alone instanceof Error ? tryJson(text) : null
+    if (whole !== null && !(whole instanceof Error)) {
+      yield whole.value
+      return
     }
+    if (whole !== null && others.every((line) => line.trim() === '')) parseJson(text)
+    for (const [i, line] of lines.entries()) {
+      if (line.trim() === '') continue
+      const request = i === 0 ? alone : tryJson(line)
+      if (request instanceof Error) this.skipped.add(`line ${i + 1}: ${request.message}`)
+      else yield request.value
+    }
+  }
+}
+
+function tryJson(text: string): { value: unknown } | Error {
+  try {
+    return { value: JSON.parse(text) as unknown }
+  } catch (error) {
+    return error as Error
   }
 }
 
