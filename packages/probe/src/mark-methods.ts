@@ -45,12 +45,12 @@ export function markMethods(marking: Marking, target: object, names: readonly st
 type Method = (this: unknown, ...given: unknown[]) => unknown
 
 function wrapped(marking: Marking, marker: number, method: Method): Method {
-  const around = function (this: unknown): unknown {
+  const around = function (this: unknown, ...given: unknown[]): unknown {
     marking.enter(marker)
     try {
       return new.target === undefined
-        ? Reflect.apply(method, this, arguments)
-        : Reflect.construct(method, arguments as unknown as unknown[], new.target)
+        ? Reflect.apply(method, this, given)
+        : Reflect.construct(method, given, new.target)
     } finally {
       marking.leave()
     }

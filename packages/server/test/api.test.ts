@@ -157,6 +157,30 @@ describe('request API', () => {
     expect(games.find(({ name }) => name === 'Test Game')!.takes).to.equal((await ids()).length)
   })
 
+  it('lists the newest, as many as are asked for; what has no date is of when it came', async () => {
+    const all = await getJson<TakeSummary[]>(server, '/api/takes')
+    const [one] = await server.store.takes.findAll({ where: { id: all[0]!.id } })
+    const { id: _, ...rest } = one!.get({ plain: true })
+    const day = (n: number) => new Date(Date.UTC(2040, 0, n))
+    // The last of 1970 that counts as undated, and the first that does not.
+    const undated = new Date(Date.UTC(1970, 0, 3) - 1)
+    await server.store.takes.bulkCreate([
+      { ...rest, id: 'listed-dated', started: day(2), touchedAt: day(9) },
+      { ...rest, id: 'listed-undated', started: undated, touchedAt: day(3) },
+      { ...rest, id: 'listed-old', started: new Date(Date.UTC(1970, 0, 3)), touchedAt: day(8) },
+    ])
+    const ids = async (query: string) =>
+      (await getJson<TakeSummary[]>(server, `/api/takes${query}`)).map(({ id }) => id)
+    const whole = await ids('')
+    expect(whole.slice(0, 2)).to.deep.equal(['listed-undated', 'listed-dated'])
+    expect(whole.at(-1)).to.equal('listed-old')
+    for (const limit of [1, 2, whole.length, whole.length + 5])
+      expect(await ids(`?limit=${limit}`)).to.deep.equal(whole.slice(0, limit))
+    for (const wrong of ['0', '-1', '1.5', 'x', '10001'])
+      expect((await fetch(`${server.address}/api/takes?limit=${wrong}`)).status, wrong).to.equal(400)
+    await server.store.takes.destroy({ where: { id: ['listed-dated', 'listed-undated', 'listed-old'] } })
+  })
+
   it('answers bad requests with a problem that names the field', async () => {
     await importBytes(bytesOf(sample('asked-take')))
     const of = async (path: string) => problem(await call(path))

@@ -1,5 +1,15 @@
 /** Figures as text: three significant digits, thousands apart. */
 
+/** Made once: each costs more than hundreds of uses. */
+const WHOLE = new Intl.NumberFormat('en')
+const DAY_AND_TIME = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric',
+  month: 'short',
+  year: 'numeric',
+  hour: '2-digit',
+  minute: '2-digit',
+})
+
 /** What stands where there is no figure. */
 export const NONE = '–'
 
@@ -8,7 +18,7 @@ export function three(value: number): string {
   if (!Number.isFinite(value)) return NONE
   if (value === 0) return '0'
   const magnitude = Math.floor(Math.log10(Math.abs(Number(value.toPrecision(3)))))
-  if (magnitude >= 3) return Math.round(value).toLocaleString('en')
+  if (magnitude >= 3) return WHOLE.format(Math.round(value))
   return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
 }
 
@@ -32,7 +42,7 @@ export function percent(share: number): string {
   return `${three(share * 100)} %`
 }
 
-export const count = (value: number): string => value.toLocaleString('en')
+export const count = (value: number): string => WHOLE.format(value)
 
 /** Frames are numbered from 0 in data and addresses, and shown like that. */
 export const plural = (value: number, one: string, many = `${one}s`): string =>
@@ -51,14 +61,7 @@ export function duration(milliseconds: number): string {
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`
 }
 
-export const dateTime = (rfc3339: string): string =>
-  new Date(rfc3339).toLocaleString('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    year: 'numeric',
-    hour: '2-digit',
-    minute: '2-digit',
-  })
+export const dateTime = (rfc3339: string): string => DAY_AND_TIME.format(new Date(rfc3339))
 
 /** A gauge's value in its unit. */
 export const gaugeValue = (value: number, unit: string): string =>

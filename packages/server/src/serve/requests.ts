@@ -29,6 +29,9 @@ import { DEMO_LIMITS } from '../recordings/demo.ts'
 import { ProblemError } from '../problem-error.ts'
 import { MOST_FRAME } from './edge.ts'
 
+/** Of a list that is to be short. */
+const MOST_LISTED = 10_000
+
 export class TakesQuery {
   @IsOptional() @IsString() @Length(1, 200) game?: string
   @IsOptional() @IsString() @Length(1, 200) search?: string
@@ -38,6 +41,7 @@ export class TakesQuery {
   @IsOptional() @IsString() @Length(1, 200) scene?: string
   @IsOptional() @IsString() @Length(1, 200) mode?: string
   @IsOptional() @IsIn(TAKE_STATES) state?: TakeState
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(MOST_LISTED) limit?: number
 }
 
 export class ImportQuery {

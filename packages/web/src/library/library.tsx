@@ -12,6 +12,7 @@ import { DeletedTakes } from './deleted-takes.tsx'
 import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { SearchBar } from './search-bar.tsx'
+import type { TakeList as TakeListOf } from './take-list.tsx'
 import { SignOut } from '../access/sign-out.tsx'
 import { StorageLine } from './storage-line.tsx'
 
@@ -22,9 +23,14 @@ export function Library() {
   const { active, resume } = useRecordings()
   /** Null until it is first opened; then it stays, so that the focus goes back where it was. */
   const [recordOpen, setRecordOpen] = useState<boolean | null>(null)
+  /**
+   * Comes while the server is asked what there is. Not by Suspense, which holds back what it waited for: nothing may come
+   * within 300 ms of the words that stood for it.
+   */
+  const [TakeList, setTakeList] = useState<typeof TakeListOf | null>(null)
   useEffect(() => {
     document.title = 'Lapsus'
-    void import('./take-list.tsx')
+    void import('./take-list.tsx').then((loaded) => setTakeList(() => loaded.TakeList))
     // The takes themselves are asked for by the search bar, which knows what is searched for.
     void resume()
   }, [resume])
@@ -62,7 +68,7 @@ export function Library() {
             Try again
           </button>
         </Words>
-      ) : takes === null ? (
+      ) : takes === null || (TakeList === null && takes.length > 0) ? (
         <Words title="Opening the library…" />
       ) : takes.length === 0 && isFiltered ? (
         <Words title="No take is like that">
@@ -79,9 +85,7 @@ export function Library() {
           .
         </Words>
       ) : (
-        <Suspense fallback={<Words title="Opening the library…" />}>
-          <TakeList takes={takes} />
-        </Suspense>
+        TakeList !== null && <TakeList takes={takes} />
       )}
       <Chosen takes={takes ?? []} />
       <DeletedTakes />
@@ -90,9 +94,6 @@ export function Library() {
     </div>
   )
 }
-
-/** Comes while the server is asked what there is. */
-const TakeList = lazy(async () => ({ default: (await import('./take-list.tsx')).TakeList }))
 
 const RecordWindow = lazy(async () => ({ default: (await import('./record-window.tsx')).RecordWindow }))
 

@@ -6,6 +6,7 @@ import type { TakeSummary } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { GAME_VIEWS, GAME_VIEW_WORDS, gameAddress } from '../shell/game-address.ts'
 import { useChosen } from '../state/chosen.ts'
+import { useLibrary } from '../state/library.ts'
 import { useSettings } from '../state/settings.ts'
 import { libraryRows, type LibraryRow } from './order.ts'
 import { TakeRow } from './take-row.tsx'
@@ -71,6 +72,7 @@ const takesBetween = (rows: readonly LibraryRow[], one: number, other: number): 
 
 function GameHead({ game, takes, folded }: Extract<LibraryRow, { game: string }>) {
   const toggle = useSettings((settings) => settings.toggleGame)
+  const isWhole = useLibrary((library) => library.isWhole)
   return (
     <h2 className="flex items-baseline gap-3 border-b border-ink pt-2 pb-1 font-serif text-lg">
       <button
@@ -82,7 +84,7 @@ function GameHead({ game, takes, folded }: Extract<LibraryRow, { game: string }>
         {folded ? <ChevronRight size={15} /> : <ChevronDown size={15} />}
         {game}
       </button>
-      <span className="font-sans text-xs text-faint">{plural(takes.length, 'take')}</span>
+      {isWhole && <span className="font-sans text-xs text-faint">{plural(takes.length, 'take')}</span>}
       <span className="grow" />
       {GAME_VIEWS.map((view) => (
         <Link

@@ -39,7 +39,7 @@ export function RecordPage() {
         <span className="grow" />
         <ThemeButton />
       </header>
-      <main className="grid min-h-0 grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
+      <div className="grid min-h-0 grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
         <ol className="min-h-0 space-y-4 overflow-auto border-r border-line px-5 py-4">
           {get !== '' && (
             <Step title="In the folder of your game, get what records it">
@@ -60,7 +60,7 @@ export function RecordPage() {
           </li>
         </ol>
         <Arriving />
-      </main>
+      </div>
     </div>
   )
 }

@@ -4,10 +4,13 @@ import type { TakeSummary } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { create } from 'zustand'
 import { notify } from './notices.ts'
+import { useSettings } from './settings.ts'
 
 interface Library {
   /** Null until loaded. */
   takes: TakeSummary[] | null
+  /** Whether these are all: the newest come first. */
+  isWhole: boolean
   error: string | null
   filter: TakeFilter
   /** Takes that were deleted and can be restored; null until loaded. */
@@ -28,6 +31,10 @@ export type TakeFilter = Partial<Record<FilterField, string>>
 export const FILTER_FIELDS = ['search', 'tag', 'device', 'build', 'scene', 'mode'] as const
 export type FilterField = (typeof FILTER_FIELDS)[number]
 
+/** As many as a window shows, and some: they are there long before thousands are. */
+const FIRST_TAKES = 40
+const DRAWN_AFTER_MS = 400
+
 /** The takes that are kept. */
 export const useLibrary = create<Library>()((set, get) => {
   const change = async (id: string, fields: { name?: string; note?: string; tags?: string[] }) => {
@@ -44,6 +51,7 @@ export const useLibrary = create<Library>()((set, get) => {
   const latest = new Latest()
   return {
     takes: null,
+    isWhole: false,
     error: null,
     filter: {},
     deleted: null,
@@ -67,10 +75,21 @@ export const useLibrary = create<Library>()((set, get) => {
       }
     },
     async load() {
-      const { filter } = get()
+      const { filter, takes: before } = get()
+      const first = { ...filter, limit: String(FIRST_TAKES) }
       try {
+        if (before === null && useSettings.getState().libraryOrder === 'newest') {
+          const takes = await latest.ask((signal) => api.takes(first, signal))
+          if (takes === null) return
+          const isWhole = takes.length < FIRST_TAKES
+          set({ takes, isWhole, error: null })
+          if (isWhole) return
+          // Reading thousands would keep the first from being drawn.
+          await new Promise((resolve) => setTimeout(resolve, DRAWN_AFTER_MS))
+          if (get().isWhole || get().filter !== filter) return
+        }
         const takes = await latest.ask((signal) => api.takes(filter, signal))
-        if (takes !== null) set({ takes, error: null })
+        if (takes !== null) set({ takes, isWhole: true, error: null })
       } catch (error) {
         set({ error: (error as Error).message })
       }

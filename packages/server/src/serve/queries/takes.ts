@@ -38,12 +38,14 @@ export interface TakeFilter {
   scene?: string | undefined
   mode?: string | undefined
   state?: TakeState | undefined
+  /** Only so many, the newest. */
+  limit?: number | undefined
 }
 
 /** Newest first. */
 export async function listTakes(store: Store, filter: TakeFilter = {}): Promise<TakeSummary[]> {
   const names = await gameNames(store)
-  const { game, search, tag, state } = filter
+  const { game, search, tag, state, limit } = filter
   const conditions: WhereOptions[] = [{ deletedAt: null }]
   if (game !== undefined) {
     conditions.push({ gameId: [...names].filter(([, name]) => name === game).map(([id]) => id) })
@@ -62,10 +64,19 @@ export async function listTakes(store: Store, filter: TakeFilter = {}): Promise<
   const rows = await store.takes.findAll({
     attributes: { exclude: ['miniature'] },
     where: { [Op.and]: conditions },
+    ...(limit === undefined
+      ? {}
+      : {
+          order: [
+            [literal(STARTED), 'DESC'],
+            ['id', 'ASC'],
+          ],
+          limit,
+        }),
     raw: true,
   })
   return rows
-    .sort((a, b) => startedOf(b).getTime() - startedOf(a).getTime())
+    .sort((a, b) => startedOf(b).getTime() - startedOf(a).getTime() || (a.id < b.id ? -1 : 1))
     .map((row) => summaryOf(row, names.get(row.gameId)!))
 }
 
@@ -133,6 +144,9 @@ export async function miniaturesOf(store: Store, ids: readonly string[]): Promis
   })
   return Object.fromEntries(rows.map(({ id, miniature }) => [id, JSON.parse(miniature!) as Miniature]))
 }
+
+/** `startedOf` in the database's words. */
+const STARTED = `IF(started < '1970-01-03', touched_at, started)`
 
 /** What foreign files do not date begins at the epoch: such a take is of when it came. */
 export const startedOf = ({ started, touchedAt }: TakeRow): Date =>
