@@ -306,6 +306,55 @@ describe('findings of the floor', () => {
     expect(ofKind(find(leaky(false)), 'growth')).to.deep.equal([])
   })
 
+  it('growth: a class and the gauge of the same things are one finding, that of the class', () => {
+    const found = ofKind(
+      find(
+        night(1800, (frame) => ({
+          // The gauge is declared first, and its name has an s in the middle as well.
+          gauges: { wasps: 3 + Math.floor(frame / 60), letters: 5 + Math.floor(frame / 90) },
+          lives: {
+            wasp: [frame % 60 === 0 ? 1 : 0, 0],
+            moth: [frame % 45 === 0 ? 2 : 0, frame % 90 === 0 ? 1 : 0],
+          },
+        })),
+      ),
+      'growth',
+    )
+    expect(found.map(({ subject, load }) => [subject, load!.split(' ')[0]]).sort()).to.deep.equal([
+      ['letters', 'gauge'],
+      ['moth', 'class'],
+      ['wasp', 'class'],
+    ])
+    // What never dies cannot be used again; of what a gauge counts nobody knows.
+    const pools = Object.fromEntries(
+      found.map(({ subject, remedies }) => [subject, remedies.includes('pool')]),
+    )
+    expect(pools).to.deep.equal({ letters: true, moth: true, wasp: false })
+  })
+
+  it('growth: its path is the one whose cost follows it most closely, wherever that stands', () => {
+    const grown = (names: string[]) =>
+      ofKind(
+        find(
+          night(1800, (frame, random) => ({
+            gauges: { letters: 5 + frame / 30 },
+            inside: names.map((name) =>
+              run(
+                name,
+                20_000 +
+                  (frame / 30) *
+                    2_000 *
+                    (name === 'sort' ? 1 : 0.6 + 0.8 * (Math.floor(frame / 100) % 2 === 0 ? 1 : random())),
+              ),
+            ),
+          })),
+        ),
+        'growth',
+      )[0]!.names.at(-1)
+    expect(grown(['sort', 'post'])).to.equal('sort')
+    expect(grown(['post', 'sort'])).to.equal('sort')
+  })
+
   it('growth: not what fills up and stays, nor what a ramp does on purpose', () => {
     const filling = night(1800, (frame) => ({ gauges: { letters: Math.min(80, frame / 4) + (frame % 7) } }))
     expect(ofKind(find(filling), 'growth')).to.deep.equal([])

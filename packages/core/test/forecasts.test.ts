@@ -456,6 +456,44 @@ describe('what the take suggests', () => {
     expect(near.about).to.contain('does not tell what is left at none')
   })
 
+  it('for buckets: no law where the cost falls, or stays, as the load grows', () => {
+    const frames = (costNs: (lamps: number) => number): TestFrame[] =>
+      Array.from({ length: 300 }, (_, i) => {
+        const lamps = 20 + (180 * (i % 60)) / 59
+        return { runs: runs(10, 'seek', Math.round(costNs(lamps))), gauges: { lamps } }
+      })
+    for (const costNs of [(lamps: number) => 60_000 - lamps * 200, () => 30_000]) {
+      const input = inputOf(frames(costNs), item('bucket', ['seek']), 'variable')
+      expect(input).to.include({ origin: 'assumed', suggested: 95 })
+      expect(input.about).to.contain('no load varies with it')
+    }
+  })
+
+  it('for a slice: the piece is a run of the heaviest of what runs inside, whichever stands first', () => {
+    const frames = (names: string[]): TestFrame[] =>
+      Array.from({ length: 200 }, (_, i) => {
+        const inside: Record<string, Run[]> = {
+          light: runs(8, 'light', 50_000),
+          heavy: runs(4, 'heavy', 500_000),
+        }
+        const children = names.flatMap((name) => inside[name]!)
+        return { runs: [run('loop', MS), ...(i % 50 === 20 ? [run('plan', 10_000, { children })] : [])] }
+      })
+    for (const names of [
+      ['light', 'heavy'],
+      ['heavy', 'light'],
+    ])
+      expect(inputOf(frames(names), item('slice', ['plan']), 'piece').suggested).to.be.closeTo(0.5, 0.001)
+    // Once in a frame is no piece: that is the whole.
+    const once = Array.from({ length: 200 }, (_, i): TestFrame => ({
+      runs: [
+        run('loop', MS),
+        ...(i % 50 === 20 ? [run('plan', 10_000, { children: [run('heavy', 4 * MS)] })] : []),
+      ],
+    }))
+    expect(inputOf(once, item('slice', ['plan']), 'piece').suggested).to.be.closeTo(0, 0.001)
+  })
+
   it('for a pool: sizes from the live curve, and the memory of one', () => {
     const frames: TestFrame[] = Array.from({ length: 400 }, (_, i) => ({
       runs: runs(i % 10 === 0 ? 5 : 0, 'make', 20_000, { bytes: 640 }),
