@@ -269,9 +269,10 @@ describe('emitters', () => {
 
       it('records live, over a connection that fails again and again', async () => {
         const take = `live-${name.replace(/\W/g, '-')}-${process.pid}`
-        const to = `127.0.0.1:${(connection.address() as AddressInfo).port}`
-        const { out, err, code } = await play([...game(folder), to, String(FRAMES), String(SEED)], {
-          ...{ LAPSUS_TAKE: take, LAPSUS_SPOOL: join(folder, 'spool') },
+        // As `lapsus record` says it, whatever the game says itself.
+        const to = `ws://127.0.0.1:${(connection.address() as AddressInfo).port}`
+        const { out, err, code } = await play([...game(folder), '/nowhere', String(FRAMES), String(SEED)], {
+          ...{ LAPSUS_TO: to, LAPSUS_TAKE: take, LAPSUS_SPOOL: join(folder, 'spool') },
         })
         expect(code, err).to.equal(0)
         expect(err).to.not.contain('lost')

@@ -927,13 +927,18 @@ static void lapsus_forget(lapsus_sink *k, uint64_t acknowledged, int all) {
     }
 }
 
-/* Host and port of the address at a place, "http://" or not; returns how many addresses there are. */
+/* How long what stands before the host is: the address of a stream is that of its Lapsus. */
+static size_t lapsus_scheme(const char *address) {
+    return strncmp(address, "http://", 7) == 0 ? 7 : strncmp(address, "ws://", 5) == 0 ? 5 : 0;
+}
+
+/* Host and port of the address at a place; returns how many addresses there are. */
 static int lapsus_address(const char *addresses, int at, char host[256], char port[16]) {
     const char *from = addresses;
     int count = 0;
     host[0] = 0;
     while (from != NULL) {
-        const char *end = strchr(from, ','), *own = strncmp(from, "http://", 7) == 0 ? from + 7 : from;
+        const char *end = strchr(from, ','), *own = from + lapsus_scheme(from);
         size_t length = end == NULL ? strlen(own) : (size_t)(end - own);
         if (count++ == at && length < 255) {
             char *colon;
@@ -1095,7 +1100,7 @@ static void *lapsus_deliver(void *argument) {
 static int lapsus_is_address(const char *to) {
     const char *colon = strrchr(to, ':');
     size_t i;
-    if (strncmp(to, "http://", 7) == 0) return 1;
+    if (lapsus_scheme(to) > 0) return 1;
     if (colon == NULL || colon < to + 2 || colon[1] == 0 || strchr(to, '/') != NULL || strchr(to, '\\') != NULL) return 0;
     for (i = 1; colon[i] != 0; i++)
         if (colon[i] < '0' || colon[i] > '9') return 0;

@@ -347,6 +347,8 @@ namespace Lapsus
                 string own = Environment.GetEnvironmentVariable("LAPSUS_TO");
                 to = string.IsNullOrEmpty(own) ? to : own;
                 if (string.IsNullOrEmpty(to)) return;
+                // The address of a stream is that of its Lapsus.
+                to = to.Replace("ws://", "http://").Replace("wss://", "https://");
                 Begin(game, target, to, key ?? Environment.GetEnvironmentVariable("LAPSUS_KEY"), conditions,
                     take ?? Environment.GetEnvironmentVariable("LAPSUS_TAKE"), bufferMb);
             }

@@ -163,7 +163,9 @@ function lapsus.probe(options)
   local to = os.getenv and os.getenv "LAPSUS_TO" or nil
   to = to ~= nil and to ~= "" and to or options.to
   if to == nil then return self end
-  local good, why = pcall(self.begin, self, tostring(to), options)
+  -- The address of a stream is that of its Lapsus.
+  to = tostring(to):gsub("^ws(s?)://", "http%1://")
+  local good, why = pcall(self.begin, self, to, options)
   if not good then
     self.on = false
     self.tell("nothing is recorded: " .. tostring(why))

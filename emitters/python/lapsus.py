@@ -307,6 +307,9 @@ class Probe(Lane):
         self._on = False
         super().__init__(self, 0)
         to = os.environ.get("LAPSUS_TO") or to
+        if isinstance(to, str):
+            # The address of a stream is that of its Lapsus.
+            to = to.replace("ws://", "http://").replace("wss://", "https://")
         self._tell = on_problem or (lambda words: print("lapsus: " + words, file=sys.stderr))
         self._problems, self._problem_lock, self._repaired = {}, threading.Lock(), 0
         self._markers, self._fresh_markers = {}, []

@@ -1,12 +1,10 @@
 /** What `composite` does: takes of one run laid over one another, written as a take. */
-import { createWriteStream } from 'node:fs'
-import { once } from 'node:events'
 import { randomUUID } from 'node:crypto'
 import { basename } from 'node:path'
-import { finished } from 'node:stream/promises'
 import { CompositeWriter, NotSameRun } from '@lapsus/core/composite'
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
 import { CliError } from './errors.ts'
+import { openOut } from './out.ts'
 import { readRecords } from './take-file.ts'
 import { withTakes } from './takes.ts'
 
@@ -27,16 +25,12 @@ export const composite = (
     const writer = await writing(layers)
     const take = randomUUID()
     const write = exporter(format)
-    const stream = createWriteStream(out)
-    await once(stream, 'open').catch((error: Error) => {
-      throw new CliError(`${out}: ${error.message}`)
-    })
+    const file = await openOut(out)
     const [first] = files as [(typeof files)[number]]
     await readRecords(first.path, first.frameMarker, (record) => {
-      for (const next of writer.next(record, take)) stream.write(write(next))
+      for (const next of writer.next(record, take)) void file.write(write(next))
     })
-    stream.end()
-    await finished(stream)
+    await file.close()
     const problems = files
       .flatMap(({ problem, skipped }) => [problem, skipped])
       .filter((words) => words !== null)

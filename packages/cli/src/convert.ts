@@ -1,8 +1,6 @@
-import { createWriteStream } from 'node:fs'
-import { once } from 'node:events'
-import { finished } from 'node:stream/promises'
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
 import { CliError } from './errors.ts'
+import { openOut } from './out.ts'
 import { readAllRecords } from './take-file.ts'
 
 /**
@@ -16,17 +14,13 @@ export async function convert(
   frameMarker: string | undefined,
 ): Promise<string | null> {
   const write = exporter(format)
-  const file = createWriteStream(out)
-  await once(file, 'open').catch((error: Error) => {
-    throw new CliError(`${out}: ${error.message}`)
-  })
+  const file = await openOut(out)
   let records = 0
   const { source, problem } = await readAllRecords(path, frameMarker, (record) => {
-    file.write(write(record))
+    void file.write(write(record))
     records++
   })
-  file.end()
-  await finished(file)
+  await file.close()
   if (records === 0) throw new CliError(problem ?? `${path}: is empty; expected a take`)
   return problem ?? (source.skipped.summary === null ? null : `${path}: ${source.skipped.summary}`)
 }

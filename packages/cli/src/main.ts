@@ -1,10 +1,9 @@
-import { createReadStream, createWriteStream, existsSync } from 'node:fs'
+import { createReadStream, existsSync } from 'node:fs'
 import { Readable } from 'node:stream'
-import { pipeline } from 'node:stream/promises'
 import { checkImport, checkStorage, storageWords } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
-import { RECORDING_MODES } from '@lapsus/core/format'
+import { RECORDING_MODES, VERSION } from '@lapsus/core/format'
 import { comparisonReport, proofReport } from '@lapsus/core/compare'
 import { budgetSchema, checkReport, type Outcome } from '@lapsus/core/gate'
 import { devicesReport, historyReport } from '@lapsus/core/history'
@@ -20,8 +19,9 @@ import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
 import { devices, history, historyTakes, tried, triedReport } from './game.ts'
 import { inspect, report } from './inspect.ts'
+import { formatOf, openOut, STANDARD_OUTPUT } from './out.ts'
 import { prove } from './prove.ts'
-import { probeOptions, record, type RecordOptions } from './record.ts'
+import { record, type RecordOptions } from './record.ts'
 import { report as writeReportFile } from './report.ts'
 import { request, serverAddress } from './server.ts'
 import { ofVariant, readTakeFile } from './take-file.ts'
@@ -69,12 +69,13 @@ interface ReportFileOptions {
 }
 interface ExportOptions {
   out: string
-  format: ExportFormat
+  format?: ExportFormat
   frameMarker?: string
 }
 
 const program = new Command('lapsus')
   .description('Records what a game spends, frame by frame, and says where the budget slips.')
+  .version(VERSION, '--version')
   .enablePositionalOptions()
   .exitOverride()
 
@@ -82,6 +83,8 @@ program
   .command('record')
   .description('run a program that uses the probe, and keep its take')
   .option('--out <file>', 'record to a file instead of the running Lapsus')
+  .option('--name <name>', 'what the take is called in the library')
+  .option('--tag <tag>', 'put on the take in the library; may be given again', several, [])
   .addOption(new Option('--mode <mode>', 'how to record').choices(RECORDING_MODES))
   .option('--keep-seconds <n>', 'seconds kept before a trip, in mode keep-last', positive)
   .option('--trip-frame <ms>', 'a frame that lasts longer than this trips', positive)
@@ -90,7 +93,7 @@ program
   .argument('<command...>', 'the program and its arguments, after --')
   .passThroughOptions()
   .action(async (command: string[], options: RecordOptions) => {
-    process.exitCode = await record(command, options.out, probeOptions(options))
+    process.exitCode = await record(command, options)
   })
 
 program
@@ -211,11 +214,15 @@ program
   .command('composite')
   .description('lay takes of the same run over one another: what is left is the game, without the machine')
   .argument('<takes...>', 'files, or takes of the running Lapsus; the first gives its runs and moments')
-  .requiredOption('--out <file>')
-  .addOption(new Option('--format <format>', 'what to write').choices(EXPORT_FORMATS).default('lapsus'))
-  .action(async (takes: string[], { out, format }: ExportOptions) => {
+  .requiredOption('--out <file>', '- is standard output')
+  .addOption(
+    new Option('--format <format>', 'what to write; by the ending of the file without').choices(
+      EXPORT_FORMATS,
+    ),
+  )
+  .action(async (takes: string[], { out, format = formatOf(out) }: ExportOptions) => {
     const { frames, problems } = await composite(takes, out, format)
-    console.log(`${plural(frames, 'frame')}: ${out}`)
+    if (out !== STANDARD_OUTPUT) console.log(`${plural(frames, 'frame')}: ${out}`)
     for (const words of problems) console.error(`lapsus: ${words}`)
   })
 
@@ -252,19 +259,26 @@ program
   .command('export')
   .description('write a take of the running Lapsus, or of a file, to a file of any format')
   .argument('<take>', 'the take’s name in its address, or a file')
-  .requiredOption('--out <file>')
-  .addOption(new Option('--format <format>', 'what to write').choices(EXPORT_FORMATS).default('lapsus'))
+  .requiredOption('--out <file>', '- is standard output')
+  .addOption(
+    new Option('--format <format>', 'what to write; by the ending of the file without').choices(
+      EXPORT_FORMATS,
+    ),
+  )
   .option('--frame-marker <name>', FRAME_MARKER)
-  .action(async (take: string, { out, format, frameMarker }: ExportOptions) => {
+  .action(async (take: string, { out, format = formatOf(out), frameMarker }: ExportOptions) => {
     if (existsSync(take)) {
       const problem = await convert(take, out, format, frameMarker)
       if (problem !== null) console.error(`lapsus: ${problem}`)
     } else {
       const address = `${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`
       const response = await request(`${address}?format=${format}`)
-      await pipeline(Readable.fromWeb(response.body as never), createWriteStream(out))
+      const file = await openOut(out)
+      for await (const piece of Readable.fromWeb(response.body as never))
+        await file.write(piece as Uint8Array)
+      await file.close()
     }
-    console.log(out)
+    if (out !== STANDARD_OUTPUT) console.log(out)
   })
 
 program

@@ -1,16 +1,19 @@
 import { spawn } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
 import { existsSync, rmSync } from 'node:fs'
+import { constants } from 'node:os'
 import { resolve } from 'node:path'
 import { checkTake, type TakeDetail } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
 import { CliError } from './errors.ts'
 import { readTakeFile } from './take-file.ts'
-import { serverAddress, withPassword } from './server.ts'
+import { request, serverAddress, withPassword } from './server.ts'
 
 export interface RecordOptions {
   out?: string
+  name?: string
+  tag: string[]
   mode?: RecordingMode
   keepSeconds?: number
   tripFrame?: number
@@ -25,7 +28,7 @@ export function probeOptions({
   tripFrame,
   tripMarker,
   tripMoment,
-}: RecordOptions): object {
+}: Omit<RecordOptions, 'out' | 'name' | 'tag'>): object {
   const tripwires = {
     ...(tripFrame !== undefined && { frameMs: tripFrame }),
     ...(Object.keys(tripMarker).length > 0 && { markers: tripMarker }),
@@ -42,18 +45,30 @@ export function probeOptions({
 
 /**
  * Runs a program with the probe told where to record.
- * @param out file to record to; without it, the running Lapsus
- * @param options for its probe
- * @returns the program's own exit code
+ * @returns the program's own exit code, in every case
+ * @throws CliError where it ended well, and recorded nothing
  */
-export async function record(command: string[], out: string | undefined, options: object): Promise<number> {
+export async function record(command: string[], recordOptions: RecordOptions): Promise<number> {
+  const { out, name, tag: tags } = recordOptions
+  const options = probeOptions(recordOptions)
   const take = randomUUID()
+  if (out !== undefined && (name !== undefined || tags.length > 0))
+    throw new CliError('--name and --tag are for takes of the library; a file has neither')
   if (out !== undefined) return recordToFile(command, resolve(out), take, options)
   const address = await serverAddress()
-  const code = await runProgram(command, address.replace(/^http/, 'ws'), take, options)
-  const response = await fetch(`${address}/api/takes/${take}`, { headers: withPassword() })
-  if (response.status === 404) throw new CliError(nothingRecorded(command))
+  const code = await runProgram(command, address, take, options)
+  const at = `${address}/api/takes/${take}`
+  const response = await fetch(at, { headers: withPassword() })
+  if (response.status === 404) return nothingRecorded(command, code)
   const { frames } = checkTake(await response.json()) satisfies TakeDetail
+  if (name !== undefined || tags.length > 0) {
+    const change = { ...(name === undefined ? {} : { name }), ...(tags.length === 0 ? {} : { tags }) }
+    await request(at, {
+      method: 'PATCH',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify(change),
+    })
+  }
   console.error(`recorded ${plural(frames, 'frame')}: ${address}/takes/${take}`)
   return code
 }
@@ -61,14 +76,19 @@ export async function record(command: string[], out: string | undefined, options
 async function recordToFile(command: string[], file: string, take: string, options: object): Promise<number> {
   rmSync(file, { force: true })
   const code = await runProgram(command, file, take, options)
-  if (!existsSync(file)) throw new CliError(nothingRecorded(command))
+  if (!existsSync(file)) return nothingRecorded(command, code)
   const { study } = await readTakeFile(file)
   console.error(`recorded ${plural(study.frames.startNs.length, 'frame')}: ${file}`)
   return code
 }
 
-const nothingRecorded = ([program]: string[]) =>
-  `"${program}" ended without recording a frame: does it make a probe and call frame()?`
+/** What a program that failed says itself goes before this. */
+function nothingRecorded([program]: string[], code: number): number {
+  const words = `"${program}" ended without recording a frame: does it make a probe and call frame()?`
+  if (code === 0) throw new CliError(words)
+  console.error(`lapsus: ${words}`)
+  return code
+}
 
 function runProgram(
   [program, ...args]: string[],
@@ -85,9 +105,10 @@ function runProgram(
     const ignore = () => {}
     process.on('SIGINT', ignore)
     child.once('error', (error) => reject(new CliError(`cannot run "${program}": ${error.message}`)))
-    child.once('exit', (code) => {
+    child.once('exit', (code, signal) => {
       process.removeListener('SIGINT', ignore)
-      settle(code ?? 1)
+      // As shells say it of a program that a signal has ended.
+      settle(code ?? 128 + constants.signals[signal!])
     })
   })
 }

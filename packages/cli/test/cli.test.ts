@@ -13,8 +13,9 @@ import {
   type AnyRecord,
   type ChunkRecord,
   type TakeRecord,
+  VERSION,
 } from '@lapsus/core/format'
-import type { StorageReport } from '@lapsus/api'
+import type { StorageReport, TakeSummary } from '@lapsus/api'
 import { percentile } from '@lapsus/core/stats'
 import {
   bytesOf,
@@ -26,7 +27,7 @@ import {
 } from '../../core/test/support/takes.ts'
 import { nightRecords } from '../../core/test/support/night.ts'
 import { richTake } from '../../core/test/support/rich-take.ts'
-import { testServer } from '../../server/test/support.ts'
+import { getJson, testServer } from '../../server/test/support.ts'
 import type { ProofTold } from '@lapsus/core/compare'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import type { TrialAnswer } from '@lapsus/core/questions/trial'
@@ -474,7 +475,7 @@ describe('lapsus record', () => {
     })
     expect(
       (await lapsus(['record', '--out', out, '--', process.execPath, GAME, '--flaws', 'nonsense'])).code,
-    ).to.equal(2)
+    ).to.equal(1)
   })
 
   it('says when nothing was recorded, and what cannot be run', async () => {
@@ -483,6 +484,20 @@ describe('lapsus record', () => {
     expect(silent.code).to.equal(2)
     expect(silent.err).to.contain('ended without recording a frame')
     expect(existsSync(out)).to.equal(false)
+    // A program that failed says why itself; its code goes on, and that of a signal as shells have it.
+    for (const [script, code] of [
+      ['process.exit(7)', 7],
+      ['process.kill(process.pid, "SIGKILL"); setTimeout(() => {}, 1e4)', 128 + 9],
+    ] as const) {
+      const failed = await lapsus(['record', '--out', out, '--', process.execPath, '-e', script])
+      expect(failed.code).to.equal(code)
+      expect(failed.err).to.contain('ended without recording a frame')
+    }
+    const named = await lapsus(['record', '--out', out, '--name', 'x', '--', process.execPath, '-e', '1'])
+    expect([named.code, named.err]).to.deep.equal([
+      2,
+      'lapsus: --name and --tag are for takes of the library; a file has neither\n',
+    ])
     const missing = await lapsus(['record', '--out', out, '--', 'no-such-program'])
     expect(missing.code).to.equal(2)
     expect(missing.err).to.contain('cannot run "no-such-program"')
@@ -514,12 +529,56 @@ describe('lapsus and a running server', () => {
     expect(refused.err).to.contain('noise.bin')
 
     const recorded = await lapsus(
-      ['record', '--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'],
+      [
+        ...['record', '--name', 'First night', '--tag', 'before', '--tag', 'läuft'],
+        ...['--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'],
+      ],
       env,
     )
     expect(recorded.err).to.contain('recorded 60 frames')
     expect(recorded.code).to.equal(0)
+    const [take] = await getJson<TakeSummary[]>(server, '/api/takes?game=Moth%20Post')
+    expect(take).to.deep.include({ name: 'First night', tags: ['before', 'läuft'] })
+    // A game in another language is told where to, just the same.
+    const bats = await lapsus(
+      ['record', '--', 'python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1'],
+      env,
+    )
+    expect([bats.code, bats.err]).to.satisfy(
+      ([code, err]: [number, string]) => code === 0 && err.includes('recorded 20 frames'),
+      bats.err,
+    )
     await server.stop()
+  })
+
+  it('writes what the ending of a file asks for, and to standard output', async () => {
+    const server = await testServer()
+    const env = { LAPSUS_URL: server.address }
+    const path = file('endings.lapsus', bytesOf(sample()))
+    await lapsus(['import', path], env)
+    for (const take of [path, 'test-take-1']) {
+      const written = async (name: string, ...more: string[]) => {
+        const out = name === '-' ? name : join(folder, name)
+        const { code, out: said, err } = await lapsus(['export', take, '--out', out, ...more], env)
+        expect(code, err).to.equal(0)
+        return name === '-' ? said : readFileSync(out, 'utf8')
+      }
+      expect(await written('endings.csv')).to.match(/^frame,/)
+      expect(await written('endings.JSONL')).to.match(/^\{"record":"take"/)
+      expect(await written('endings.otlp.json')).to.match(/^\{"resourceSpans"/)
+      expect(await written('endings.other')).to.not.match(/^[{f]/)
+      expect(await written('endings.txt', '--format', 'jsonl')).to.match(/^\{"record":"take"/)
+      // Whole, and nothing beside it.
+      expect(await written('-', '--format', 'jsonl')).to.equal(await written('endings.jsonl'))
+    }
+    const nowhere = await lapsus(['export', path, '--out', join(folder, 'no/such/folder.csv')], env)
+    expect(nowhere.code).to.equal(2)
+    expect(nowhere.err).to.contain('no/such/folder.csv')
+    await server.stop()
+  })
+
+  it('says its version', async () => {
+    expect(await lapsus(['--version'])).to.include({ code: 0, out: `${VERSION}\n` })
   })
 
   it('says what takes use and which leave, also where a password is asked for', async () => {
