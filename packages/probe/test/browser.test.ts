@@ -138,8 +138,8 @@ describe('probe in a browser', () => {
       const bytes = await (await fetch(`${server.address}/api/takes/${take!.id}/pages/12`)).arrayBuffer()
       const [job] = readAnswer(PAGE, new Uint8Array(bytes)).jobs
       expect([job!.dispatched!.lane, job!.begun!.lane]).to.deep.equal([0, 1])
-      expect(job!.begun!.atNs - job!.dispatched!.atNs).to.be.within(-1e6, 100e6)
-      expect(job!.ended!.atNs - job!.begun!.atNs).to.be.within(3e6, 100e6)
+      expect(job!.begun!.atNs - job!.dispatched!.atNs).to.be.within(-1e6, 5e9)
+      expect(job!.ended!.atNs - job!.begun!.atNs).to.be.within(3e6, 5e9)
     })
     await server.stop()
   })

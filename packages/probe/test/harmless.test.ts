@@ -165,7 +165,7 @@ describe('whatever the server answers', () => {
     }
     const beganMs = performance.now()
     await probe.close()
-    expect(performance.now() - beganMs).to.be.below(3_000)
+    expect(performance.now() - beganMs).to.be.below(6_000)
     expect(received).to.deep.equal([INGEST_PROTOCOL])
     expect(problems.join()).to.contain('does not know')
     // Nothing was acknowledged: everything is kept.

@@ -73,7 +73,7 @@ describe('methods that are marked as they are', () => {
     }
     async rest(): Promise<string> {
       spin(2)
-      await sleep(30)
+      await sleep(300)
       return this.name
     }
     *legs(): Generator<number> {
@@ -119,7 +119,7 @@ describe('methods that are marked as they are', () => {
       ...['Hawk.update', '> Moth.update', '> > Moth.steer', 'Moth.create', 'Moth.rest'],
     ])
     // A run of an async function ends where it gives its thread away.
-    expect(lane!.durationNs.at(-1)).to.be.within(2e6, 25e6)
+    expect(lane!.durationNs.at(-1)).to.be.within(2e6, 250e6)
     expect(declares[0]!.markers.find(({ name }) => name === 'Moth.update')!.group).to.equal('simulation')
   })
 
@@ -484,9 +484,9 @@ describe('lanes and jobs', () => {
       [job, 2, 1, work],
     ])
     expect(jobs.atNs[order[0]!]).to.be.at.most(jobs.atNs[order[1]!]!)
-    expect(jobs.atNs[order[2]!]! - jobs.atNs[order[1]!]!).to.be.within(1e6, 50e6)
+    expect(jobs.atNs[order[2]!]! - jobs.atNs[order[1]!]!).to.be.within(1e6, 5e9)
     expect([...lanes[0]!.key!]).to.deep.equal([job])
-    expect(lanes[1]!.durationNs[0]).to.be.within(1e6, 50e6)
+    expect(lanes[1]!.durationNs[0]).to.be.within(1e6, 5e9)
   })
 
   it('of the same name are kept apart', async () => {
