@@ -178,6 +178,38 @@ describe('whatever the server answers', () => {
   })
 })
 
+describe('a server that takes long to make ready', () => {
+  it('is waited for as long as it gives signs of life', async () => {
+    const server = new WebSocketServer({ port: 0, host: '127.0.0.1' })
+    await new Promise((resolve) => server.once('listening', resolve))
+    let records = 0
+    server.on('connection', (socket) => {
+      const signs = setInterval(() => socket.send('{"type":"wait"}'), 1_000)
+      let isReady = false
+      setTimeout(() => {
+        clearInterval(signs)
+        isReady = true
+        socket.send('{"type":"ack","ack":0}')
+      }, 3_500)
+      socket.on('message', () => {
+        if (isReady) socket.send(JSON.stringify({ type: 'ack', ack: ++records }))
+      })
+    })
+    const problems: string[] = []
+    const to = `127.0.0.1:${(server.address() as AddressInfo).port}`
+    const probe = createProbe({ game: 'g', to, onProblem: (problem) => problems.push(problem) })
+    for (let i = 0; i < 10; i++) {
+      probe.frame()
+      await new Promise((resolve) => setTimeout(resolve, 5))
+    }
+    await probe.close()
+    expect(problems).to.deep.equal([])
+    expect(records).to.be.at.least(2)
+    for (const client of server.clients) client.terminate()
+    server.close()
+  })
+})
+
 describe('versions of the protocol', () => {
   it('may differ: a server of the first one is understood', async () => {
     // As that server was: it took whatever subprotocol was offered, and its messages had no type.

@@ -1,13 +1,17 @@
 /** Threads: what they hand to each other, and what becomes of work whose thread dies. */
 import { expect } from 'chai'
-import { connect } from 'node:net'
+import { connect, type AddressInfo } from 'node:net'
 import { availableParallelism } from 'node:os'
 import { performance } from 'node:perf_hooks'
-import { MessageChannel } from 'node:worker_threads'
-import { endRecord } from '@lapsus/core/format'
+import { MessageChannel, type MessagePort } from 'node:worker_threads'
+import { pino } from 'pino'
+import { WebSocket, WebSocketServer } from 'ws'
+import { endRecord, INGEST_PROTOCOL } from '@lapsus/core/format'
 import type { ImportResult, LoadReport, TakeDetail } from '@lapsus/api'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import type { RunningServer } from '../src/index.ts'
+import { IngestStreams } from '../src/ingest/streams.ts'
+import type { DatabaseHealth } from '../src/store/health.ts'
 import { movable, piecesFrom, sendPieces } from '../src/threads/byte-pipe.ts'
 import { getJson, TestGame, testServer, until } from './support.ts'
 
@@ -76,6 +80,33 @@ describe('bytes handed from thread to thread', () => {
     const pooled = Buffer.from('abc')
     expect(movable(pooled).byteLength).to.equal(3)
     expect(movable(pooled).buffer).not.to.equal(pooled.buffer)
+  })
+})
+
+describe('a game whose thread takes long to begin', () => {
+  it('is given signs of life until it is heard, and none if it would not understand them', async () => {
+    for (const protocol of [INGEST_PROTOCOL, undefined]) {
+      const sockets = new WebSocketServer({ port: 0, host: '127.0.0.1' })
+      await new Promise((resolve) => sockets.once('listening', resolve))
+      const keep = async ({ port }: { port: MessagePort }) => {
+        await pause(2_600)
+        port.postMessage({ say: { type: 'ack', ack: 0 } })
+        await pause(2_200)
+        port.close()
+      }
+      const health = { mayStore: true } as DatabaseHealth
+      const streams = new IngestStreams(keep, health, pino({ level: 'silent' }))
+      sockets.on('connection', (socket) => streams.accept(socket))
+      const { port } = sockets.address() as AddressInfo
+      const heard: string[] = []
+      const game = new WebSocket(`ws://127.0.0.1:${port}`, protocol)
+      game.onmessage = ({ data }) => heard.push((JSON.parse(String(data)) as { type: string }).type)
+      await pause(4_900)
+      expect(heard).to.deep.equal(protocol === undefined ? ['ack'] : ['wait', 'wait', 'ack'])
+      game.close()
+      await streams.stop()
+      sockets.close()
+    }
   })
 })
 

@@ -40,7 +40,12 @@ export interface NoteMessage {
   note: string
 }
 
-export type IngestMessage = AckMessage | RefusalMessage | OrderMessage | NoteMessage
+/** A sign of life while the server makes ready to say what it has. Version 2. */
+export interface WaitMessage {
+  type: 'wait'
+}
+
+export type IngestMessage = AckMessage | RefusalMessage | OrderMessage | NoteMessage | WaitMessage
 
 /**
  * What a server said, of either version of the protocol.
@@ -64,6 +69,7 @@ export function readIngestMessage(text: string): IngestMessage | null {
       return { type: 'order', order, cause: typeof cause === 'string' ? cause : 'on request' }
     return null
   }
+  if (type === 'wait') return { type: 'wait' }
   if (isOf('note', note)) return typeof note === 'string' ? { type: 'note', note } : null
   if (isOf('ack', ack) && Number.isSafeInteger(ack) && (ack as number) >= 0)
     return { type: 'ack', ack: ack as number }

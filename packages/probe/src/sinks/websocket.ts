@@ -31,9 +31,9 @@ export type Spool = (undelivered: Undelivered) => string | null
 
 const FIRST_RETRY_MS = 250
 const LONGEST_RETRY_MS = 4_000
-/** Without a server, or without news from it, closing takes at most so long. */
+/** Without a server, or without a sign of life from it, closing takes at most so long. */
 const CLOSE_PATIENCE_MS = 1_800
-/** While acknowledgements come, it may take so long in all. */
+/** While there are some, it may take so long in all. */
 const LONGEST_CLOSE_MS = 10_000
 const GOODBYE_MS = 200
 
@@ -218,6 +218,7 @@ export class WebSocketSink implements Sink {
       this.#settled = true
       this.#end()
     } else if (message.type === 'order') this.#orderListener?.(message)
+    else if (message.type === 'wait') this.#lastNewsMs = performance.now()
     else if (message.type === 'note') this.#onProblem(`Lapsus: ${message.note.slice(0, 1_000)}`)
     else this.#acknowledged(message.ack)
   }

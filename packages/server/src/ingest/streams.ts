@@ -9,6 +9,8 @@ import { movable } from '../threads/byte-pipe.ts'
 import type { RecordingAsk } from './recording.ts'
 import { TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
 
+/** A game that ends waits for less than two seconds of silence, and a thread may take longer to begin. */
+const SIGN_OF_LIFE_MS = 1_000
 /** Received but unwritten bytes beyond which the socket is not read. */
 const MOST_PENDING_BYTES = 16 * 1024 * 1024
 
@@ -60,6 +62,7 @@ class IngestStream {
   #hasBegun = false
   #pendingBytes = 0
   #ended: Promise<void> = Promise.resolve()
+  #makingReady: NodeJS.Timeout | undefined
 
   constructor(
     socket: WebSocket,
@@ -78,13 +81,18 @@ class IngestStream {
     socket.binaryType = 'arraybuffer'
     socket.on('message', (data: ArrayBuffer | Buffer) => this.#receive(new Uint8Array(data)))
     socket.on('error', (error) => log.warn({ error: error.message }, 'recording stream failed'))
-    socket.once('close', () => this.#hear({ end: 'closed' }))
+    socket.once('close', () => {
+      clearInterval(this.#makingReady)
+      this.#hear({ end: 'closed' })
+    })
     this.#port.on('message', (told: Told) => this.#obey(told))
   }
 
   /** Resolves when the connection has ended, and everything received is dealt with. */
   run(keep: KeepsRecordings, allowed: AllowedGame): Promise<void> {
     const hearsNotes = this.#socket.protocol === INGEST_PROTOCOL
+    if (hearsNotes)
+      this.#makingReady = setInterval(() => this.#say(JSON.stringify({ type: 'wait' })), SIGN_OF_LIFE_MS)
     // What the thread said last is heard before its port closes.
     const allHeard = once(this.#port, 'close')
     this.#ended = keep({ port: this.#other, allowed, hearsNotes })
@@ -128,6 +136,7 @@ class IngestStream {
   }
 
   #obey(told: Told): void {
+    clearInterval(this.#makingReady)
     if ('say' in told) this.#say(JSON.stringify(told.say))
     else if ('done' in told) {
       this.#pendingBytes -= told.done
