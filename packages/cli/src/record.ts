@@ -22,7 +22,7 @@ export interface RecordOptions {
 }
 
 /** What the program's probe is told, as its RecordingOptions; empty to leave it to the program. */
-export function probeOptions({
+function probeOptions({
   mode,
   keepSeconds,
   tripFrame,
