@@ -28,7 +28,7 @@ export const composite = (
     const file = await openOut(out)
     const [first] = files as [(typeof files)[number]]
     await readRecords(first.path, first.frameMarker, (record) => {
-      for (const next of writer.next(record, take)) void file.write(write(next))
+      for (const next of writer.next(record, take)) file.write(write(next))
     })
     await file.close()
     const problems = files

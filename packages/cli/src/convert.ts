@@ -17,7 +17,7 @@ export async function convert(
   const file = await openOut(out)
   let records = 0
   const { source, problem } = await readAllRecords(path, frameMarker, (record) => {
-    void file.write(write(record))
+    file.write(write(record))
     records++
   })
   await file.close()

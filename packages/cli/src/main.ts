@@ -274,8 +274,10 @@ program
       const address = `${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`
       const response = await request(`${address}?format=${format}`)
       const file = await openOut(out)
-      for await (const piece of Readable.fromWeb(response.body as never))
-        await file.write(piece as Uint8Array)
+      for await (const piece of Readable.fromWeb(response.body as never)) {
+        file.write(piece as Uint8Array)
+        await file.room()
+      }
       await file.close()
     }
     if (out !== STANDARD_OUTPUT) console.log(out)

@@ -18,8 +18,9 @@ export const formatOf = (out: string): ExportFormat =>
   ENDINGS.find(([ending]) => out.toLowerCase().endsWith(ending))?.[1] ?? 'lapsus'
 
 export interface Out {
-  /** Resolves when there is room for more. */
-  write(piece: Uint8Array | string): Promise<void>
+  write(piece: Uint8Array | string): void
+  /** Resolves when not much waits to be written. */
+  room(): Promise<void>
   close(): Promise<void>
 }
 
@@ -31,8 +32,9 @@ export async function openOut(out: string): Promise<Out> {
       throw new CliError(`${out}: ${error.message}`)
     })
   return {
-    async write(piece) {
-      if (!stream.write(piece)) await once(stream, 'drain')
+    write: (piece) => void stream.write(piece),
+    async room() {
+      if (stream.writableNeedDrain) await once(stream, 'drain')
     },
     async close() {
       if (stream === process.stdout) return

@@ -577,6 +577,23 @@ describe('lapsus and a running server', () => {
     await server.stop()
   })
 
+  it('converts what is far larger than a file takes at once, without a word', async () => {
+    const [head, declare, chunk] = sample() as [AnyRecord, AnyRecord, ChunkRecord]
+    const chunks = Array.from({ length: 60 }, (_, i): AnyRecord => ({
+      ...chunk,
+      sequence: i + 2,
+      frameStartNs: chunk.frameStartNs.map((ns) => ns + i * 1e12),
+      lanes: chunk.lanes.map((lane) => ({ ...lane, startNs: lane.startNs.map((ns) => ns + i * 1e12) })),
+      moments: [],
+    }))
+    const path = file('large.lapsus', bytesOf([head, declare, ...chunks, endRecord(62)]))
+    for (const out of [join(folder, 'large.jsonl'), '-']) {
+      const { code, out: said, err } = await lapsus(['export', path, '--format', 'jsonl', '--out', out])
+      expect([code, err]).to.deep.equal([0, ''])
+      expect((out === '-' ? said : readFileSync(out, 'utf8')).trim().split('\n')).to.have.length(63)
+    }
+  })
+
   it('says its version', async () => {
     expect(await lapsus(['--version'])).to.include({ code: 0, out: `${VERSION}\n` })
   })

@@ -150,10 +150,15 @@ describe('records in requests', () => {
     expect((await post('posted-and-watched', cbor([head, frames[0]!]) as BodyInit)).orders).to.deep.equal([
       { order: 'stop' },
     ])
-    expect((await post('posted-and-watched', cbor([head, frames[1]!]) as BodyInit)).orders).to.deep.equal([])
+    // The answer may be lost: it is said until the game ends.
+    expect((await post('posted-and-watched', cbor([head, frames[1]!]) as BodyInit)).orders).to.deep.equal([
+      { order: 'stop' },
+    ])
     await fetch(`${server.address}/api/takes/posted-and-watched/discard`, { method: 'POST' })
-    const discarded = await post('posted-and-watched', cbor([head, frames[2]!]) as BodyInit)
-    expect(discarded.status).to.be.oneOf([410, 422])
+    for (let i = 0; i < 2; i++) {
+      const discarded = await post('posted-and-watched', cbor([head, frames[2]!]) as BodyInit)
+      expect(discarded).to.include({ status: 410, code: 'discarded' })
+    }
   })
 
   it('are shown as they come, and closed when no more do', async () => {

@@ -12,6 +12,13 @@ export interface Identity {
   note: string | null
 }
 
+/** Somebody put the take aside. */
+export class DiscardedTake extends FormatError {
+  constructor(take: string) {
+    super('bad-field', `"take" ${take} not to be a deleted one`)
+  }
+}
+
 /** Finds or makes the take that a recorder writes. @throws FormatError when it may not */
 export async function identify(store: Store, record: TakeRecord): Promise<Identity> {
   const [game] = await store.games.findOrCreate({
@@ -24,8 +31,7 @@ export async function identify(store: Store, record: TakeRecord): Promise<Identi
   if (record.writer !== undefined && (row.writer ?? null) === null)
     await row.update({ writer: record.writer }, { hooks: false })
   if (record.writer === undefined || row.writer === record.writer) {
-    if (!isNew && row.deletedAt !== null)
-      throw new FormatError('bad-field', `"take" ${record.take} not to be a deleted one`)
+    if (!isNew && row.deletedAt !== null) throw new DiscardedTake(record.take)
     return { row, isNew, note: isNew ? newerThan(record.conditions.probe) : null }
   }
   return twinOf(store, row, record, game.id)

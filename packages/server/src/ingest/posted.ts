@@ -13,14 +13,14 @@ import {
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { wordsOf } from '../log.ts'
-import { failureKind } from '../store/failure.ts'
 import type { Store } from '../store/store.ts'
 import { finishTake } from './finish.ts'
-import { identify } from './identity.ts'
-import { CommitFailure, countTry } from './set-aside.ts'
+import { DiscardedTake, identify } from './identity.ts'
+import { CommitFailure, countTry, isOfTheRecord, setAsideNote } from './set-aside.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
-import { takeWish } from './wishes.ts'
+import { repeatWish } from './wishes.ts'
 
+const DISCARDED = { code: 'discarded', message: 'somebody discarded the recording' }
 /** Two requests of one take may come at once: one of them begins again. */
 const MOST_TRIES = 5
 
@@ -82,12 +82,11 @@ class PostedRequest {
       if (!(error instanceof FormatError)) throw error
       // What came before the bad record is good, and may still be under way.
       await this.#writer?.settled()
-      refused = { code: error.code, message: error.message }
+      refused = error instanceof DiscardedTake ? DISCARDED : { code: error.code, message: error.message }
       this.#log.warn({ take: this.#ask.take, code: error.code }, error.message.slice(0, 600))
     }
-    const wish = this.#writer === null ? null : await takeWish(this.#store, this.#writer.takeId)
-    if (wish?.order === 'discard')
-      refused = { code: 'discarded', message: 'somebody discarded the recording' }
+    const wish = this.#writer === null ? null : await repeatWish(this.#store, this.#writer.takeId)
+    if (wish?.order === 'discard') refused = DISCARDED
     return {
       ack: this.#writer?.lastSequence ?? null,
       refused,
@@ -116,18 +115,18 @@ class PostedRequest {
     } catch (error) {
       throw withPlace(error, place)
     }
-    if (why !== null)
-      this.#notes.push(`record ${record.sequence} could not be stored (${why}); it is set aside`)
+    if (why !== null) this.#notes.push(setAsideNote(record.sequence, why))
     if (record.record !== 'end') return
     await writer.settled()
     await finishTake(this.#store, writer.takeId, 'complete')
   }
 
   /** Where it is this one record and not the database, the try is counted: the last one sets the record aside. */
-  async #notStored({ sequence, cause }: CommitFailure): Promise<void> {
+  async #notStored(failure: CommitFailure): Promise<void> {
+    const { sequence } = failure
     const record = this.#uncommitted.get(sequence)
-    const kind = failureKind(cause)
-    if (record === undefined || kind === 'away' || kind === 'full' || kind === 'conflict') return
-    await countTry(this.#store, this.#writer!.takeId, sequence, encodeRecord(record), wordsOf(cause as Error))
+    if (record === undefined || !isOfTheRecord(failure)) return
+    const reason = wordsOf(failure.cause as Error)
+    await countTry(this.#store, this.#writer!.takeId, sequence, encodeRecord(record), reason)
   }
 }

@@ -15,7 +15,7 @@ import type { Store } from '../store/store.ts'
 import { finishTake, touchTake } from './finish.ts'
 import { identify } from './identity.ts'
 import { GOING_AWAY, POLICY_VIOLATION, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
-import { CommitFailure, countTry, MOST_TRIES } from './set-aside.ts'
+import { CommitFailure, countTry, isOfTheRecord, MOST_TRIES, setAsideNote } from './set-aside.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
 import { takeWish } from './wishes.ts'
 
@@ -132,7 +132,7 @@ class Recording {
     } catch (error) {
       throw withPlace(error, place)
     }
-    if (why !== null) this.#note(`record ${sequence} could not be stored (${why}); it is set aside`)
+    if (why !== null) this.#note(setAsideNote(sequence, why))
     if (record.record === 'end') {
       await writer.settled()
       await finishTake(this.#store, writer.takeId, 'complete')
@@ -211,8 +211,7 @@ class Recording {
     const kind = failureKind(cause)
     this.#log.error({ take, err: cause, kind }, error.message.slice(0, 600))
     if (kind === 'full') this.#tell({ full: wordsOf(cause) })
-    if (!(error instanceof CommitFailure) || take === null || kind === 'full') return
-    if (kind === 'away' || kind === 'conflict') return
+    if (!(error instanceof CommitFailure) || take === null || !isOfTheRecord(error)) return
     const bytes = this.#uncommitted.get(error.sequence)
     if (bytes === undefined) return
     const tries = await countTry(this.#store, take, error.sequence, bytes, wordsOf(cause))

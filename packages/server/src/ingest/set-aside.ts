@@ -3,6 +3,7 @@
  * recording: after some tries it is kept as it came, and the take goes on without it, marked.
  */
 import { Op } from 'sequelize'
+import { failureKind } from '../store/failure.ts'
 import type { Store, Row } from '../store/store.ts'
 
 /** Tries before a record is set aside. */
@@ -20,6 +21,16 @@ export class CommitFailure extends Error {
     this.sequence = sequence
   }
 }
+
+/** Whether a failed commit may be the record's own doing, and not a trouble of the database. */
+export function isOfTheRecord({ cause }: CommitFailure): boolean {
+  const kind = failureKind(cause)
+  return kind !== 'away' && kind !== 'full' && kind !== 'conflict'
+}
+
+/** Said to whoever runs the game. */
+export const setAsideNote = (sequence: number, why: string): string =>
+  `record ${sequence} could not be stored (${why}); it is set aside`
 
 /**
  * Counts a try, over all connections and server processes; the last one sets the record aside.
