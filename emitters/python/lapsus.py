@@ -362,6 +362,7 @@ class Probe(Lane):
             self._sink = _File(to, head)
         self._ready = _ReadyTime()
         self._collect = self.marker("gc", group="runtime", kind="collect")
+        self._send = self.marker("recorder.send", group="recorder")
         self._collected, self._collect_start, self._thread = [], 0, None
         self._on = True
         gc.callbacks.append(self._on_collection)
@@ -580,6 +581,10 @@ class Probe(Lane):
         self._clear()
         self._new_frame()
         self._frame_start = now
+        begun = self._frames["start"]
+        if begun and (now - self._origin - begun[0] >= _CHUNK_NS or self._chunk_spans >= _CHUNK_SPANS):
+            with self.span(self._send):
+                self._send_chunk()
         for trial in self._trials:
             trial._turn()
 
@@ -626,9 +631,6 @@ class Probe(Lane):
             self._chunk_updaters.append((number, at, self._counts(number)))
         self._updaters_changed.clear()
         self._chunk_moments += self._frame_moments
-        begun = self._frames["start"][0]
-        if now - self._origin - begun >= _CHUNK_NS or self._chunk_spans >= _CHUNK_SPANS:
-            self._send_chunk()
 
     @staticmethod
     def _sample(samples, number, types, *values):

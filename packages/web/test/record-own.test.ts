@@ -9,6 +9,7 @@ import type { TakeDetail } from '@lapsus/api'
 import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { LANGUAGE_NAMES } from '../src/record-own/languages.ts'
 import { whatArrives } from '../src/record-own/what-arrives.ts'
+import { begunSince } from '../src/state/begun-since.ts'
 import { until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
@@ -44,6 +45,7 @@ describe('recording an own game', () => {
       const folder = mkdtempSync(join(tmpdir(), 'lapsus-own-'))
       await open(`/record?language=${language}`)
       await seen('Waiting for a game to begin')
+      expect(await page.$eval('ol', (steps) => steps.innerText)).to.not.contain('asks for a key')
       const file = /as in this small game: (\S+)/.exec(
         await page.$eval('main', (main) => main.innerText),
       )![1]!
@@ -85,6 +87,24 @@ describe('recording an own game', () => {
     await open('/')
     await page.locator('::-p-xpath(//a[text()="Record your own game"])').click()
     await seen('In the folder of your game')
+  })
+})
+
+describe('the take that began since', () => {
+  const take = (id: string, state: 'recording' | 'complete' = 'complete') => ({ id, state })
+  const found = (before: string[], takes: ReturnType<typeof take>[]) => begunSince(new Set(before), takes)?.id
+
+  it('is the newest that was not there, as it goes on or over already', () => {
+    expect(found(['b', 'a'], [take('b'), take('a')])).to.equal(undefined)
+    expect(found(['b', 'a'], [take('c', 'recording'), take('b'), take('a')])).to.equal('c')
+    expect(found(['b', 'a'], [take('d'), take('c'), take('b')])).to.equal('d')
+    expect(found([], [take('a')])).to.equal('a')
+    // One that is recorded since before, or whose clock is behind, stands further down.
+    expect(found(['b'], [take('b'), take('a', 'recording')])).to.equal('a')
+  })
+
+  it('is none that comes into sight because another was deleted', () => {
+    expect(found(['c', 'b'], [take('b'), take('a')])).to.equal(undefined)
   })
 })
 

@@ -74,6 +74,8 @@ describe('pages of a Lapsus that asks for a password', () => {
     expect(await page.evaluate(() => document.cookie)).to.equal('')
     await page.reload({ waitUntil: 'networkidle0' })
     await seen('sim')
+    await open('/record')
+    await seen('This Lapsus asks for a key')
     await open('/')
     await Promise.all([
       page.waitForNavigation({ waitUntil: 'networkidle0' }),

@@ -1,15 +1,9 @@
 import { api } from '../api/takes.ts'
-import { useEffect, useState } from 'react'
+import { usePasswordNeeded } from './use-password-needed.ts'
 
 /** Ends the session; nothing where none is asked for. */
 export function SignOut() {
-  const [isNeeded, setIsNeeded] = useState(false)
-  useEffect(() => {
-    void api.session().then(
-      (session) => setIsNeeded(session.isNeeded),
-      () => {},
-    )
-  }, [])
+  const isNeeded = usePasswordNeeded()
   if (!isNeeded) return null
   const signOut = async () => {
     await api.signOut().catch(() => {})

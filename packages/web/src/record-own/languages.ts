@@ -13,19 +13,8 @@ export interface Language {
   note?: string
 }
 
-/** @param origin address of this Lapsus, `http://127.0.0.1:4780` */
-export function languagesFor(origin: string): Record<LanguageName, Language> {
-  const to = origin.replace(/^http:\/\//, '')
-  const fetched = (file: string) => `curl -fO ${origin}/get/${file}`
-  return {
-    node: {
-      name: 'JavaScript in Node',
-      get: `npm install ${origin}/get/lapsus-probe.tgz`,
-      file: 'game.mjs',
-      code: `import { createProbe } from '@lapsus/probe'
-
-const probe = createProbe({ game: 'My game', target: 60, to: '${to}' })
-const UPDATE = probe.marker('update', { group: 'simulation' })
+/** What the games in Node and in a page have in common: from the markers on, up to when the loop ends. */
+const JAVASCRIPT_GAME = `const UPDATE = probe.marker('update', { group: 'simulation' })
 const THING = probe.marker('thing.update')
 const things = Array.from({ length: 300 }, (_, i) => ({ awake: i % 3 === 0, x: i }))
 
@@ -42,7 +31,21 @@ probe.loop(() => {
       probe.leave(update(thing))
     }
   })
-  return Date.now() < end
+`
+
+/** @param origin address of this Lapsus, `http://127.0.0.1:4780` */
+export function languagesFor(origin: string): Record<LanguageName, Language> {
+  const to = origin.replace(/^http:\/\//, '')
+  const fetched = (file: string) => `curl -fO ${origin}/get/${file}`
+  return {
+    node: {
+      name: 'JavaScript in Node',
+      get: `npm install ${origin}/get/lapsus-probe.tgz`,
+      file: 'game.mjs',
+      code: `import { createProbe } from '@lapsus/probe'
+
+const probe = createProbe({ game: 'My game', target: 60, to: '${to}' })
+${JAVASCRIPT_GAME}  return Date.now() < end
 })
 `,
       run: 'node game.mjs',
@@ -57,24 +60,7 @@ probe.loop(() => {
 import { createProbe } from '${origin}/get/probe.js'
 
 const probe = createProbe({ game: 'My game', target: 60, to: '${to}' })
-const UPDATE = probe.marker('update', { group: 'simulation' })
-const THING = probe.marker('thing.update')
-const things = Array.from({ length: 300 }, (_, i) => ({ awake: i % 3 === 0, x: i }))
-
-function update(thing) {
-  for (let i = 0; i < 2000; i++) thing.x = Math.sin(thing.x + i)
-  return thing.awake // whether it has changed anything
-}
-
-const end = Date.now() + 5_000
-probe.loop(() => {
-  probe.run(UPDATE, () => {
-    for (const thing of things) {
-      probe.enter(THING)
-      probe.leave(update(thing))
-    }
-  })
-  if (Date.now() < end) return true
+${JAVASCRIPT_GAME}  if (Date.now() < end) return true
   probe.close()
   return false
 })

@@ -1,6 +1,7 @@
 import { Copy } from 'lucide-react'
 import { useEffect, type ReactNode } from 'react'
 import { useSearchParams } from 'react-router'
+import { usePasswordNeeded } from '../access/use-password-needed.ts'
 import { Choice } from '../components/choice.tsx'
 import { Hint } from '../components/hint.tsx'
 import { ThemeButton } from '../shell/theme-button.tsx'
@@ -16,6 +17,7 @@ export function RecordPage() {
   const name = LANGUAGE_NAMES.find((one) => one === params.get('language')) ?? 'node'
   const languages = languagesFor(location.origin)
   const { get, file, code, run, note } = languages[name]
+  const asksForKey = usePasswordNeeded()
   useEffect(() => {
     document.title = 'Record your own game – Lapsus'
     return watchForOwn()
@@ -56,6 +58,12 @@ export function RecordPage() {
           </Step>
           <li className="list-none text-xs text-faint">
             {note !== undefined && <p className="mb-1">{note}</p>}
+            {asksForKey && (
+              <p className="mb-1">
+                This Lapsus asks for a key: set <code>LAPSUS_KEY</code> where the game is played, or give it
+                as `key`.
+              </p>
+            )}
             All calls are in docs/instrumenting.md; other languages send JSON lines, see docs/format.md.
           </li>
         </ol>

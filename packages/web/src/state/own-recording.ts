@@ -5,8 +5,11 @@ import { LEDGER, type LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { create } from 'zustand'
 import { ask } from '../api/ask.ts'
 import { api } from '../api/takes.ts'
+import { begunSince } from './begun-since.ts'
 
 const LOOK_EVERY_MS = 700
+/** Of the newest takes: a library may hold thousands. */
+const LOOKED_AT = '20'
 
 interface OwnRecording {
   /** The take that began last since the page was opened; null until one does. */
@@ -30,9 +33,9 @@ export function watchForOwn(): () => void {
     let before: Set<string> | null = null
     while (!stop.signal.aborted) {
       try {
-        const takes = await api.takes({}, stop.signal)
+        const takes = await api.takes({ limit: LOOKED_AT }, stop.signal)
         before ??= new Set(takes.filter(({ state }) => state !== 'recording').map(({ id }) => id))
-        const found = takes.find(({ id }) => !before!.has(id))
+        const found = begunSince(before, takes)
         if (found !== undefined) await follow(found.id, stop.signal)
         useOwnRecording.setState({ trouble: null })
       } catch (error) {
