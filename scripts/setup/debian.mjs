@@ -93,6 +93,7 @@ export const LANGUAGES = [
   ...['5.1', '5.2', '5.3', '5.4'].map(lua),
   { program: 'luajit', packages: ['luajit'], purpose: 'LuaJIT for a test' },
   { program: '../share/lua/5.1/socket.lua', packages: ['lua-socket'], purpose: 'LuaSocket for a test' },
+  { program: 'curl', packages: ['curl'], purpose: 'curl, which gets emitters, for a test' },
   { program: 'mcs', packages: ['mono-mcs'], purpose: 'C# compiler for a test' },
   { program: 'mono', packages: ['mono-runtime'], purpose: 'C# runtime for a test' },
 ]
