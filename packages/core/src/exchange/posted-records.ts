@@ -18,13 +18,12 @@ const BRACE = 0x7b
  * @throws FormatError with its place where a record is wrong, or breaks off; those before it were given
  */
 export function* postedRecords(body: Uint8Array): Generator<{ record: AnyRecord; place: FormatErrorPlace }> {
-  let record = -1
-  const items = body[0] === BRACE ? jsonRecords(body) : cborRecords(body)
-  for (const item of items) {
-    record = item.place.record
+  let isEmpty = true
+  for (const item of body[0] === BRACE ? jsonRecords(body) : cborRecords(body)) {
+    isEmpty = false
     yield item
   }
-  if (record < 0) throw new FormatError('not-a-take', 'there is no record').at({ record: 0, offset: 0 })
+  if (isEmpty) throw new FormatError('not-a-take', 'there is no record').at({ record: 0, offset: 0 })
 }
 
 function* cborRecords(body: Uint8Array): Generator<{ record: AnyRecord; place: FormatErrorPlace }> {
