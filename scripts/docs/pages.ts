@@ -15,7 +15,8 @@ import {
 } from '@lapsus/core/format'
 import { LIMITED } from '@lapsus/core/gate'
 import { travelsAsCbor, wholeShape, type Field, type Question, type Shape } from '@lapsus/core/questions'
-import { QUESTION_LIST } from '@lapsus/core/questions/all'
+import { QUESTION_LIST, TAKES_QUESTION_LIST } from '@lapsus/core/questions/all'
+import { COMPARISON } from '@lapsus/core/questions/comparison'
 import { CAUSE, FINDING, SPIKE } from '@lapsus/core/questions/diagnosis'
 import { FORECAST } from '@lapsus/core/questions/forecast'
 import { COLLECTION } from '@lapsus/core/questions/memory'
@@ -27,8 +28,13 @@ import { folderTable } from './folders.ts'
 export const PIECES: Record<string, Record<string, () => string>> = {
   'docs/findings.md': { kinds, figures },
   'docs/plan.md': { remedies },
-  'docs/api.md': { questions },
-  'docs/cli.md': { questions: questionNames, inspect: inspectTables, forecast: forecastTable },
+  'docs/api.md': { questions, 'takes questions': takesQuestions },
+  'docs/cli.md': {
+    questions: questionNames,
+    inspect: inspectTables,
+    forecast: forecastTable,
+    comparison: comparisonTable,
+  },
   'docs/check.md': { limits: limitTable },
   'docs/format.md': { columns: columnRules },
   'docs/architecture.md': { folders: folderTable },
@@ -115,6 +121,20 @@ function questions(): string {
     .join('\n\n')
 }
 
+function takesQuestions(): string {
+  return TAKES_QUESTION_LIST.map((question) =>
+    [
+      `### ${question.name}`,
+      '',
+      `\`GET /api/${question.at}?before=&after=&target=\``,
+      '',
+      `${question.about} JSON.`,
+      '',
+      table(['tells', '', 'meaning'], fieldRows(wholeShape(question))),
+    ].join('\n'),
+  ).join('\n\n')
+}
+
 /** The fields of a shape, those inside others with their names in front. */
 function fieldRows(shape: Shape, before = ''): string[][] {
   return Object.entries(shape).flatMap(([name, field]) => {
@@ -132,6 +152,10 @@ const meaning = ({ about, unit }: Field): string =>
 
 function forecastTable(): string {
   return table(['field', '', 'meaning'], fieldRows(wholeShape(FORECAST as unknown as Question)))
+}
+
+function comparisonTable(): string {
+  return table(['field', '', 'meaning'], fieldRows(wholeShape(COMPARISON)))
 }
 
 function questionNames(): string {

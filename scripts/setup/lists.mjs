@@ -64,7 +64,7 @@ function inOrder(files) {
     .sort((a, b) => a.order - b.order || (a.name < b.name ? -1 : 1))
 }
 
-/** A folder each, whose name in capitals is the question's. */
+/** A folder each, whose name in capitals is the question's; those about one take, and those about two sides. */
 function questions(folder) {
   const found = readdirSync(join(ROOT, folder), { withFileTypes: true })
     .filter((entry) => entry.isDirectory())
@@ -73,7 +73,19 @@ function questions(folder) {
   const lines = found.map(
     ({ name, constant }) => `import { ${constant} } from '../questions/${name}/index.ts'`,
   )
-  return `${lines.join('\n')}\n\nexport const QUESTION_LIST = [${found.map(({ constant }) => constant).join(', ')}] as const\n`
+  const madeBy = (maker) =>
+    found
+      .filter(({ name, constant }) =>
+        readFileSync(join(ROOT, folder, name, 'index.ts'), 'utf8').includes(
+          `export const ${constant} = ${maker}(`,
+        ),
+      )
+      .map(({ constant }) => constant)
+      .join(', ')
+  return (
+    `${lines.join('\n')}\n\nexport const QUESTION_LIST = [${madeBy('question')}] as const\n` +
+    `export const TAKES_QUESTION_LIST = [${madeBy('takesQuestion')}] as const\n`
+  )
 }
 
 const names = (list, type, files) =>

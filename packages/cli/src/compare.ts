@@ -1,5 +1,6 @@
 /** What `compare` prints: takes before set against takes after. */
-import { tellComparison, type ComparisonTold } from '@lapsus/core/compare'
+import { answerOfTakes } from '@lapsus/core/questions'
+import { COMPARISON, type ComparisonAnswer } from '@lapsus/core/questions/comparison'
 import { CliError } from './errors.ts'
 import type { TakeFile } from './take-file.ts'
 import { readTakes } from './takes.ts'
@@ -12,7 +13,7 @@ export async function compare(
   before: readonly string[],
   after: readonly string[],
   target: number | null,
-): Promise<{ told: ComparisonTold; problems: string[] }> {
+): Promise<{ told: ComparisonAnswer; problems: string[] }> {
   const [one, other] = [await readTakes(before), await readTakes(after)]
   const studies = (files: TakeFile[]) =>
     files.map(({ study }) => ({ ...study, target: target ?? one[0]!.take.target }))
@@ -20,7 +21,7 @@ export async function compare(
     [problem, skipped].filter((words) => words !== null),
   )
   try {
-    return { told: tellComparison(studies(one), studies(other)), problems }
+    return { told: answerOfTakes(COMPARISON, studies(one), studies(other)), problems }
   } catch (error) {
     if (error instanceof RangeError) throw new CliError(error.message)
     throw error

@@ -1,7 +1,9 @@
 /** `lapsus compare`, on files. */
 import { expect } from 'chai'
 import { join } from 'node:path'
-import type { ComparisonTold } from '@lapsus/core/compare'
+import type { Fields } from '@lapsus/core/format'
+import { readShape, wholeShape } from '@lapsus/core/questions'
+import { COMPARISON, type ComparisonAnswer } from '@lapsus/core/questions/comparison'
 import { nightRecords } from '../../core/test/support/night.ts'
 import { bytesOf } from '../../core/test/support/takes.ts'
 import { lapsus, testFolder } from './support.ts'
@@ -19,10 +21,11 @@ describe('lapsus compare', () => {
     expect(out).to.contain('No path changed for sure.')
     const markdown = await lapsus(['compare', one, '--with', other, '--markdown'])
     expect(markdown.out).to.contain('| frames | before | after | at equal speed | 95 % interval |  |')
-    const told = JSON.parse(
-      (await lapsus(['compare', one, other, '--with', other, '--json'])).out,
-    ) as ComparisonTold
-    expect(told).to.include.keys('alike', 'speed', 'frames', 'paths', 'sentence')
+    const told = readShape(
+      wholeShape(COMPARISON),
+      JSON.parse((await lapsus(['compare', one, other, '--with', other, '--json'])).out) as Fields,
+    ) as ComparisonAnswer
+    expect(told.version).to.equal(COMPARISON.version)
     expect(told.speed.ratio).to.be.closeTo(1, 0.01)
     expect(told.frames.map(({ figure }) => figure)).to.include.members(['p50', 'p95', 'over', 'late'])
     expect(told.paths[0]).to.include.keys(

@@ -4,7 +4,9 @@ import fc from 'fast-check'
 import { decodeCbor, encodeCbor, type ChunkRecord, type DeclareRecord } from '@lapsus/core/format'
 import {
   answer,
+  answerOfTakes,
   readAnswer,
+  readShape,
   travelsAsCbor,
   wholeShape,
   WrongAsk,
@@ -13,7 +15,8 @@ import {
   type Question,
   type Shape,
 } from '@lapsus/core/questions'
-import { QUESTION_LIST } from '@lapsus/core/questions/all'
+import { QUESTION_LIST, TAKES_QUESTION_LIST } from '@lapsus/core/questions/all'
+import { COMPARISON } from '@lapsus/core/questions/comparison'
 import { COURSE } from '@lapsus/core/questions/course'
 import { DIAGNOSIS } from '@lapsus/core/questions/diagnosis'
 import { FORECAST } from '@lapsus/core/questions/forecast'
@@ -26,7 +29,7 @@ import { LEDGER_KEYS } from '@lapsus/core/rollup'
 import { partOfStudy } from '@lapsus/core/study'
 import { versionOf } from '../src/questions/diagnosis/version.ts'
 import { richTake } from './support/rich-take.ts'
-import { run, runs, studyFrom } from './support/studies.ts'
+import { run, runs, studyFrom, type Run } from './support/studies.ts'
 import { arbitraryFrames, chunkRecord, declareRecord } from './support/takes.ts'
 import { sourceOf, sourceOfStudy } from './support/source.ts'
 
@@ -124,6 +127,47 @@ describe('questions about a busy take', () => {
       names.add(name)
     }
     expect([...names]).to.include.members(['kind', 'view', 'costMsPerFrame', 'why', 'usualCalls', 'lift'])
+  })
+})
+
+describe('every question about takes on two sides', () => {
+  const MS = 1e6
+  // Twice as much to look for, which takes longer by its law; and a path that is new.
+  const night = (factor: number, more: Run[] = []) =>
+    studyFrom(
+      Array.from({ length: 240 }, (_, i) => ({
+        gauges: { letters: factor * (20 + (i % 40)) },
+        runs: [run('sim', factor * (2 + (i % 40) / 10) * MS), run('draw', 2 * MS), ...more],
+      })),
+    )
+  const [one, other] = [night(1), night(2, [run('moss', MS)])]
+
+  for (const question of TAKES_QUESTION_LIST) {
+    it(`${question.name} has a meaning for all that it tells, and checks each field`, () => {
+      expect(question.about).to.match(/^[A-Z].*\.$/)
+      const told = answerOfTakes(question, [one], [other])
+      expect(told.version).to.equal(question.version)
+      const whole = JSON.parse(JSON.stringify(told)) as Record<string, unknown>
+      const shape = wholeShape(question)
+      // Nothing of it is lost, and nothing is told that the table does not name.
+      expect(JSON.parse(JSON.stringify(readShape(shape, whole)))).to.deep.equal(whole)
+      const names = new Set<string>()
+      for (const { change, name } of breakages(shape, whole)) {
+        expect(() => readShape(shape, change as Record<string, unknown>), name).to.throw(`"${name}"`)
+        names.add(name)
+      }
+      expect([...names]).to.include.members([
+        'law',
+        'movedFrom',
+        'secondsMore',
+        'needlessPerFrame',
+        'telling',
+      ])
+    })
+  }
+
+  it('tells of the loads that differ', () => {
+    expect(answerOfTakes(COMPARISON, [one], [other]).loads.map(({ name }) => name)).to.deep.equal(['letters'])
   })
 })
 

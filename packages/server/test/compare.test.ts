@@ -2,9 +2,10 @@
 import { expect } from 'chai'
 import { pino } from 'pino'
 import type { ImportResult, Problem, StoredPlan, TakeDetail, TakeSummary } from '@lapsus/api'
-import type { ComparisonTold, ProofTold } from '@lapsus/core/compare'
+import type { ProofTold } from '@lapsus/core/compare'
 import { endRecord, type AnyRecord } from '@lapsus/core/format'
 import type { Checked } from '@lapsus/core/gate'
+import type { ComparisonAnswer } from '@lapsus/core/questions/comparison'
 import type { CompositeAnswer } from '@lapsus/core/questions/composite'
 import type { RunningServer } from '../src/index.ts'
 import { randomFrom, recordsFrom, run, type TestFrame } from '../../core/test/support/studies.ts'
@@ -55,11 +56,11 @@ describe('several takes together', () => {
 
   it('are compared at an address that names them', async () => {
     const [one, other] = [await night('compared-1', 2), await night('compared-2', 1)]
-    const told = await getJson<ComparisonTold>(server, `/api/comparisons?before=${one}&after=${other}`)
+    const told = await getJson<ComparisonAnswer>(server, `/api/comparisons?before=${one}&after=${other}`)
     const seek = told.paths.find(({ path }) => path.at(-1) === 'seek')!
     expect(seek.verdict).to.equal('better')
     expect(seek.difference).to.be.closeTo(-1, 0.05)
-    const both = await getJson<ComparisonTold>(
+    const both = await getJson<ComparisonAnswer>(
       server,
       `/api/comparisons?before=${one},${one}&after=${other}&target=30`,
     )

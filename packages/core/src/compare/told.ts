@@ -1,12 +1,13 @@
 /** A comparison as it is told: on the command line, over HTTP, on the screen. */
 import type { Study } from '../study/index.ts'
-import { ms, percent, plural, signed, tableLines, three } from '../words/index.ts'
+import { ms, percent, signed, tableLines, three, waitWords } from '../words/index.ts'
 import { compareTakes, type Comparison } from './comparison.ts'
 import type { FrameRow } from './frame-rows.ts'
 import type { PathRow } from './path-rows.ts'
 import { differencesOf } from './likeness.ts'
 import { perLoadRows, type LoadRow } from './per-load.ts'
 
+/** Its columns have their meaning in the question. */
 export interface ComparisonTold extends Comparison {
   alike: { differences: string[] }
   /** Loads that are not alike. */
@@ -40,7 +41,7 @@ function frameWords({ difference, low, high, verdict, secondsMore }: FrameRow): 
   if (verdict === 'cannot-tell')
     return (
       `Whether a frame takes longer cannot be told (${three(low)} to ${three(high)} ms)` +
-      (secondsMore === null ? '' : `: record about ${plural(secondsMore, 'second')} more on each side`)
+      (secondsMore === null ? '' : `: record about ${waitWords(secondsMore)} more on each side`)
     )
   return `${ms(Math.abs(difference))} a frame ${difference < 0 ? 'better' : 'worse'}, surely`
 }
@@ -167,7 +168,7 @@ const intervalWords = (
 
 const verdictWords = ({ verdict, secondsMore }: Pick<FrameRow, 'verdict' | 'secondsMore'>): string =>
   verdict === 'cannot-tell' && secondsMore !== null
-    ? `cannot tell: record ${plural(secondsMore, 'second')} more`
+    ? `cannot tell: record ${waitWords(secondsMore)} more`
     : VERDICT_WORDS[verdict]
 
 /** Whether it runs more often, or is dearer. */

@@ -1,2 +1,3 @@
 export * from './question.ts'
 export * from './shape.ts'
+export * from './takes-question.ts'

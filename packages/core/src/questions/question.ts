@@ -121,7 +121,7 @@ export async function answer<A extends Shape, T extends Shape>(
 export const travelsAsCbor = ({ tells }: Pick<Question, 'tells'>): boolean => hasColumns(tells)
 
 /** Everything that an answer tells, those of its frames included. */
-export const wholeShape = ({ ofFrames, tells }: Pick<Question, 'ofFrames' | 'tells'>): Shape => ({
+export const wholeShape = ({ ofFrames = false, tells }: { ofFrames?: boolean; tells: Shape }): Shape => ({
   ...(ofFrames ? FRAMES_TOLD : {}),
   ...VERSION_TOLD,
   ...tells,

@@ -61,6 +61,13 @@ export function duration(milliseconds: number): string {
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`
 }
 
+/** Roughly how long somebody must wait: rounded up, in the unit that one would say it in. */
+export function waitWords(seconds: number): string {
+  if (seconds <= 120) return plural(Math.ceil(seconds), 'second')
+  if (seconds <= 7_200) return plural(Math.ceil(seconds / 60), 'minute')
+  return plural(Math.ceil(seconds / 3_600), 'hour')
+}
+
 export const dateTime = (rfc3339: string): string => DAY_AND_TIME.format(new Date(rfc3339))
 
 /** A gauge's value in its unit. */

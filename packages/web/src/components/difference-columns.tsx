@@ -1,5 +1,5 @@
 import { VERDICT_WORDS, type Difference } from '@lapsus/core/compare'
-import { amount, signed } from '@lapsus/core/words'
+import { signed, waitWords } from '@lapsus/core/words'
 import { DifferenceBar } from './difference-bar.tsx'
 import type { TableColumn } from './table.tsx'
 
@@ -48,7 +48,7 @@ export function differenceColumns<T extends Judged>({
       width: widths.verdict,
       cell: ({ verdict, secondsMore }) =>
         verdict === 'cannot-tell' && secondsMore !== null
-          ? `cannot tell, ${amount(Math.ceil(secondsMore))} s more`
+          ? `cannot tell, ${waitWords(secondsMore)} more`
           : VERDICT_WORDS[verdict],
     },
   ]

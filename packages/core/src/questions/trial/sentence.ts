@@ -1,7 +1,7 @@
 /** What a trial comes to, as a person would say it. */
 import type { Difference, TrialResult, VariantResult } from '../../compare/index.ts'
 import { pathNames, type Study } from '../../study/index.ts'
-import { ms, plural, three } from '../../words/index.ts'
+import { ms, plural, three, waitWords } from '../../words/index.ts'
 
 /** Of paths that changed so many are named. */
 const NAMED = 2
@@ -30,7 +30,7 @@ function workWords({ difference, low, high, verdict, secondsMore }: Difference):
   if (verdict === 'cannot-tell')
     return (
       `it cannot be told yet whether a frame takes longer (${range})` +
-      (secondsMore === null ? '' : `: record about ${plural(Math.ceil(secondsMore), 'second')} more`)
+      (secondsMore === null ? '' : `: record about ${waitWords(secondsMore)} more`)
     )
   return `a frame takes ${differenceWords(difference)}, surely (${range})`
 }

@@ -1,13 +1,7 @@
 /** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
 import type { MessagePort } from 'node:worker_threads'
 import type { ImportResult, TakeState } from '@lapsus/api'
-import {
-  provePlan,
-  tellComparison,
-  type ComparisonTold,
-  type ProofPlace,
-  type ProofTold,
-} from '@lapsus/core/compare'
+import { provePlan, type ProofPlace, type ProofTold } from '@lapsus/core/compare'
 import { CompositeWriter } from '@lapsus/core/composite'
 import type { ExportFormat } from '@lapsus/core/exchange'
 import {
@@ -20,6 +14,8 @@ import {
 } from '@lapsus/core/gate'
 import { devicesOf, historyOf, type Devices, type HistoryLine } from '@lapsus/core/history'
 import { baseOf, type Plan } from '@lapsus/core/remedy'
+import { answerOfTakes } from '@lapsus/core/questions'
+import { COMPARISON, type ComparisonAnswer } from '@lapsus/core/questions/comparison'
 import { writeReport, type ReportFormat } from '@lapsus/core/report'
 import type { Study } from '@lapsus/core/study'
 import type { Logger } from 'pino'
@@ -91,7 +87,7 @@ export interface Tells {
   ask: Uint8Array<ArrayBuffer>
   diagnose: void
   close: void
-  compare: ComparisonTold
+  compare: ComparisonAnswer
   check: Checked
   proof: ProofTold
   /** As a budget file has it. */
@@ -147,7 +143,7 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
     const [one, other] = [await named(sources, before), await named(sources, after)]
     const judged = target ?? one[0]!.study.target
     const studies = (takes: NamedStudy[]) => takes.map(({ study }): Study => ({ ...study, target: judged }))
-    return refusing(() => tellComparison(studies(one), studies(other)))
+    return refusing(() => answerOfTakes(COMPARISON, studies(one), studies(other)))
   },
 
   async check(sources, { takes, budget, against, problems }) {

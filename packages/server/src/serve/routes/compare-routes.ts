@@ -1,6 +1,7 @@
 import Router from '@koa/router'
 import { proofPlace } from '@lapsus/core/compare'
 import { BudgetError, budgetFromJson, emptyBudget } from '@lapsus/core/gate'
+import { COMPARISON } from '@lapsus/core/questions/comparison'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
 import type { Pool } from '../pool/pool.ts'
@@ -13,7 +14,7 @@ import { takesOf } from '../take-of.ts'
 export function compareRoutes(store: Store, pool: Pool): Router {
   const router = new Router({ prefix: '/api' })
 
-  router.get('/comparisons', async (context) => {
+  router.get(`/${COMPARISON.at}`, async (context) => {
     const { before, after, target = null } = await parseRequest(ComparisonQuery, { ...context.query })
     await takesOf(store, before, 'before')
     await takesOf(store, after, 'after')
