@@ -19,6 +19,7 @@ const ORDER = {
   'packages/web/src': [
     ['lists', 'format', 'components'],
     ['state', 'api', 'plan'],
+    ['code'],
     ['shell', 'access', 'budgets', 'findings', 'strip', 'live'],
     ['sights'],
     ['workbench', 'library', 'compare', 'game', 'check'],

@@ -28,6 +28,7 @@ export const declaration: DeclareRecord = {
     group: `group ${Math.floor(id / 12)}`,
     kind: id === 59 ? 'wait:refresh' : 'work',
     tags: [],
+    at: null,
     watches: [],
   })),
   lanes: [

@@ -8,7 +8,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { createServer, type IncomingMessage, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import type { ImportResult, TakeDetail } from '@lapsus/api'
 import { RecordReader, type AnyRecord, type ChunkRecord, VERSION } from '@lapsus/core/format'
 import type { RunningServer } from '../packages/server/src/index.ts'
@@ -248,6 +248,18 @@ describe('emitters', () => {
     ])
   }
 
+  /** Each marker of the game stands where its source has its name, and the recorder's own nowhere. */
+  function placed(markers: TakeDetail['markers'], hasThreads: boolean): void {
+    const own = markers.filter(({ group }) => group !== 'recorder' && group !== 'runtime')
+    expect(own.length).to.equal(hasThreads ? 7 : 6)
+    for (const { name, at } of own) {
+      const line = readFileSync(resolve(at!.file), 'utf8').split('\n')[at!.line - 1]
+      expect(line, `${name} at ${at!.file}:${at!.line}`).to.contain(`"${name}"`)
+    }
+    for (const { name, at, group } of markers)
+      if (group === 'recorder' || group === 'runtime') expect(at, name).to.equal(null)
+  }
+
   for (const { name, game, wrong, hasThreads } of LANGUAGES) {
     describe(name, () => {
       it('records to a file what the game has counted', async () => {
@@ -263,6 +275,7 @@ describe('emitters', () => {
         expect(others! % 10, 'a block of a trial has ten frames').to.equal(0)
         expect(same).to.deep.equal((counted ??= same))
         const detail = await getJson<TakeDetail>(server, `/api/takes/${take}`)
+        placed(detail.markers, hasThreads)
         expect(detail.conditions).to.include({ build: 'release', mode: 'timing', seed: SEED })
         expect(detail.conditions.probe).to.match(new RegExp(`^[Ll]apsus\\.\\w+ ${VERSION}$`))
       })

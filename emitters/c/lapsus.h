@@ -80,7 +80,9 @@ int lapsus_close(lapsus *probe);
 
 /* Once, outside the loop; the same name gives the same number. kind: "work", "wait:refresh", "wait:graphics", "wait:job",
  * "wait:io" or "collect". */
-int lapsus_marker(lapsus *probe, const char *name, const char *group, const char *kind);
+#define lapsus_marker(probe, name, group, kind) lapsus_marker_at(probe, name, group, kind, __FILE__, __LINE__)
+/* For what declares markers for others: where in the code they stand. The file's name is not copied; NULL for nowhere. */
+int lapsus_marker_at(lapsus *probe, const char *name, const char *group, const char *kind, const char *file, int line);
 /* Right after it: a tag such as "search", and a watched value that its runs look at. */
 void lapsus_tag(lapsus *probe, int marker, const char *tag);
 void lapsus_looks_at(lapsus *probe, int marker, int watch);
@@ -164,6 +166,7 @@ private:
 #define LAPSUS_MOST_NAMES 1024
 #define LAPSUS_MOST_LANES 256
 #define LAPSUS_MOST_NAME 200u
+#define LAPSUS_MOST_FILE 1000u
 #define LAPSUS_MOST_TRIALS 16
 #define LAPSUS_MOST_VARIANTS 8
 #define LAPSUS_MOST_PROBLEMS 64
@@ -267,17 +270,22 @@ static void lapsus_column32(lapsus_bytes *b, const char *name, const uint32_t *v
 
 /* ---- what is kept ---- */
 
+/* How many bytes follow the first of a letter in UTF-8; -1 where there is none. */
+static int lapsus_more(const unsigned char *p) {
+    int k, more = *p < 0x80 ? 0 : *p >= 0xf0 && *p < 0xf5 ? 3 : *p >= 0xe0 && *p < 0xf0 ? 2 : *p >= 0xc2 && *p < 0xe0 ? 1 : -1;
+    for (k = 1; k <= more; k++)
+        if ((p[k] & 0xc0) != 0x80) return -1;
+    return more;
+}
+
 /* A name cut to what may be declared, whole letters of UTF-8; what is none becomes "?". */
 static void lapsus_copy_name(char *to, const char *from) {
     size_t i = 0;
     if (from == NULL) from = "";
     while (*from != 0) {
-        const unsigned char *p = (const unsigned char *)from;
-        int more = *p < 0x80 ? 0 : *p >= 0xf0 && *p < 0xf5 ? 3 : *p >= 0xe0 && *p < 0xf0 ? 2 : *p >= 0xc2 && *p < 0xe0 ? 1 : -1;
-        int k, good = more >= 0;
-        for (k = 1; good && k <= more; k++) good = (p[k] & 0xc0) == 0x80;
+        int k, more = lapsus_more((const unsigned char *)from);
         if (i + 4 > LAPSUS_MOST_NAME) break;
-        if (!good) {
+        if (more < 0) {
             to[i++] = '?';
             from++;
             continue;
@@ -292,6 +300,8 @@ typedef struct {
     const char *kind;
     int watch, marker; /* -1 for none */
     int trial;
+    const char *file; /* of a marker's place in the code; NULL where that is not known */
+    int line;
 } lapsus_declared;
 
 typedef struct {
@@ -497,6 +507,10 @@ static void lapsus_free_spans(lapsus_spans *s) {
 
 /* ---- declared once ---- */
 
+static int lapsus_is_one_of(const lapsus_table *t, int id) {
+    return id >= 0 && id < t->count;
+}
+
 /* Under the lock. Returns the number, or -1 without memory. */
 static int lapsus_declare(lapsus *p, lapsus_table *t, const char *name, const char *group, const char *kind) {
     char cut[LAPSUS_MOST_NAME + 1], cut_group[LAPSUS_MOST_NAME + 1];
@@ -535,17 +549,21 @@ static int lapsus_declare_locked(lapsus *p, lapsus_table *t, const char *name, c
     return id < 0 ? 0 : id;
 }
 
-int lapsus_marker(lapsus *p, const char *name, const char *group, const char *kind) {
+int lapsus_marker_at(lapsus *p, const char *name, const char *group, const char *kind, const char *file, int line) {
     static const char *const kinds[] = { "work", "wait:refresh", "wait:graphics", "wait:job", "wait:io", "collect" };
-    size_t i;
+    size_t i, found = sizeof kinds / sizeof *kinds;
+    int id;
     for (i = 0; i < sizeof kinds / sizeof *kinds; i++)
-        if (kind != NULL && strcmp(kind, kinds[i]) == 0) return lapsus_declare_locked(p, &p->markers, name, group, kinds[i]);
-    lapsus_problem(p, "kinds of markers are not known", "");
-    return lapsus_declare_locked(p, &p->markers, name, group, kinds[0]);
-}
-
-static int lapsus_is_one_of(const lapsus_table *t, int id) {
-    return id >= 0 && id < t->count;
+        if (kind != NULL && strcmp(kind, kinds[i]) == 0) found = i;
+    if (found == sizeof kinds / sizeof *kinds) lapsus_problem(p, "kinds of markers are not known", "");
+    id = lapsus_declare_locked(p, &p->markers, name, group, kinds[found % (sizeof kinds / sizeof *kinds)]);
+    pthread_mutex_lock(&p->lock);
+    if (lapsus_is_one_of(&p->markers, id) && id >= p->markers.sent && p->markers.items[id].file == NULL && line > 0) {
+        p->markers.items[id].file = file;
+        p->markers.items[id].line = line;
+    }
+    pthread_mutex_unlock(&p->lock);
+    return id;
 }
 
 void lapsus_tag(lapsus *p, int marker, const char *tag) {
@@ -611,7 +629,7 @@ void lapsus_enter_key(lapsus_lane *lane, int marker, uint32_t key) {
     }
     if (marker < 0 || marker >= p->markers.count) {
         lapsus_problem(p, "markers were none", "");
-        marker = lapsus_marker(p, "(no marker)", "", "work");
+        marker = lapsus_marker_at(p, "(no marker)", "", "work", NULL, 0);
     }
     s->marker[at] = (uint16_t)marker;
     s->depth[at] = (uint8_t)lane->depth;
@@ -1169,6 +1187,24 @@ static int lapsus_sink_close(lapsus *p) {
 
 /* ---- records ---- */
 
+/* Without a "./" in front. */
+static const char *lapsus_from_here(const char *file) {
+    return strncmp(file, "./", 2) == 0 ? file + 2 : file;
+}
+
+/* Whether it is a name that a take can hold: UTF-8, and not too long. */
+static int lapsus_is_file(const char *file) {
+    size_t length = file == NULL ? 0 : strlen(lapsus_from_here(file));
+    const unsigned char *p = (const unsigned char *)file;
+    if (length == 0 || length > LAPSUS_MOST_FILE) return 0;
+    while (*p != 0) {
+        int more = lapsus_more(p);
+        if (more < 0) return 0;
+        p += 1 + more;
+    }
+    return 1;
+}
+
 static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, const lapsus_table *t) {
     int i, j;
     if (t->count == t->sent) return;
@@ -1178,7 +1214,8 @@ static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, co
         const lapsus_declared *one = &t->items[i];
         int is_marker = t == &p->markers, has_unit = t == &p->gauges && one->tag[0] != 0;
         int has_tag = is_marker && one->tag[0] != 0, has_watch = is_marker && one->watch >= 0;
-        lapsus_head(b, 5, (uint64_t)(2 + 2 * is_marker + has_tag + has_watch + has_unit + (one->marker >= 0) + (one->trial >= 0)));
+        int has_place = is_marker && lapsus_is_file(one->file);
+        lapsus_head(b, 5, (uint64_t)(2 + 2 * is_marker + has_tag + has_watch + has_place + has_unit + (one->marker >= 0) + (one->trial >= 0)));
         lapsus_count(b, "id", (uint64_t)i);
         lapsus_said(b, "name", one->name);
         if (is_marker) lapsus_said(b, "group", one->group);
@@ -1194,6 +1231,12 @@ static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, co
             lapsus_text(b, "watches");
             lapsus_head(b, 4, 1);
             lapsus_head(b, 0, (uint64_t)one->watch);
+        }
+        if (has_place) {
+            lapsus_text(b, "at");
+            lapsus_head(b, 5, 2);
+            lapsus_said(b, "file", lapsus_from_here(one->file));
+            lapsus_count(b, "line", (uint64_t)one->line);
         }
         if (one->trial < 0) continue;
         lapsus_text(b, "variants");
@@ -1652,7 +1695,7 @@ lapsus *lapsus_begin(const lapsus_options *options) {
     p->watch_value = p->watch_looks + 2 * LAPSUS_MOST_NAMES;
     lapsus_declare_locked(p, &p->lanes, "main", "", "");
     if (to == NULL) return p;
-    p->send = lapsus_marker(p, "recorder.send", "recorder", "work");
+    p->send = lapsus_marker_at(p, "recorder.send", "recorder", "work", NULL, 0);
     p->random = lapsus_now_ns() | 1;
     lapsus_identity(identity);
     p->sink.writer = lapsus_copy(identity + 16);

@@ -64,7 +64,7 @@ namespace Lapsus
             if ((uint)marker >= (uint)probe.MarkerCount)
             {
                 probe.Problem("markers were none");
-                marker = probe.Marker("(no marker)");
+                marker = probe.Marker("(no marker)", file: "");
             }
             if (key < 0 || key > uint.MaxValue)
             {
@@ -298,7 +298,7 @@ namespace Lapsus
     public sealed class Probe : Lane
     {
         private const long ChunkNs = 500000000;
-        private const int ChunkSpans = 60000, MostMarkers = 16384, MostLanes = 256, MostNames = 1024, MostName = 200;
+        private const int ChunkSpans = 60000, MostMarkers = 16384, MostLanes = 256, MostNames = 1024, MostName = 200, MostFile = 1000;
         private const int MostData = 16384, MostJobEvents = 60000, MostMoments = 60000, MostProblems = 64;
         private const string Folded = "(more than a take may have)";
         private static readonly string[] Kinds =
@@ -402,8 +402,8 @@ namespace Lapsus
             sink = IsAddress(to)
                 ? (ISink)new Stream(to, key, take, writer, head.Bytes(), (long)bufferMb << 20, tell, Stop)
                 : new FileSink(to, head.Bytes());
-            collect = Marker("gc", "runtime", "collect", new[] { "suspected" });
-            send = Marker("recorder.send", "recorder");
+            collect = Marker("gc", "runtime", "collect", new[] { "suspected" }, file: "");
+            send = Marker("recorder.send", "recorder", file: "");
             heap = GaugeId("heap", "bytes");
             On = true;
             AppDomain.CurrentDomain.ProcessExit += OnExit;
@@ -421,9 +421,10 @@ namespace Lapsus
 
         // ---- declared once ----
 
-        /// <summary>A place in the code, never an entity.</summary>
+        /// <summary>A place in the code, never an entity. The compiler fills in which one: file and line.</summary>
         /// <returns>Its number, to enter it by.</returns>
-        public int Marker(string name, string group = "", string kind = "work", string[] tags = null, int[] watches = null)
+        public int Marker(string name, string group = "", string kind = "work", string[] tags = null, int[] watches = null,
+            [CallerFilePath] string file = "", [CallerLineNumber] int line = 0)
         {
             name = NameOf(name);
             group = Cut(group ?? "");
@@ -436,7 +437,7 @@ namespace Lapsus
             {
                 string known = kind + "\n" + group + "\n" + name;
                 if (markers.TryGetValue(known, out int id)) return id;
-                if (MarkerCount >= MostMarkers - 1 && name != Folded) return Marker(Folded);
+                if (MarkerCount >= MostMarkers - 1 && name != Folded) return Marker(Folded, file: "");
                 id = MarkerCount;
                 markers[known] = id;
                 var said = new SortedDictionary<string, object>(StringComparer.Ordinal)
@@ -453,12 +454,24 @@ namespace Lapsus
                     foreach (int watch in watches) if ((uint)watch < (uint)this.watches.Count) own.Add((long)watch);
                     if (own.Count > 0) said["watches"] = own;
                 }
+                file = FromHere(file ?? "");
+                if (file != "" && file.Length <= MostFile && line > 0)
+                    said["at"] = new SortedDictionary<string, object>(StringComparer.Ordinal)
+                        { ["file"] = file, ["line"] = (long)line };
                 var out_ = new Cbor();
                 out_.Any(said);
                 freshMarkers.Add(out_.Bytes());
                 MarkerCount++;
                 return id;
             }
+        }
+
+        /// <summary>Below the folder that the game was started in a file is named from there.</summary>
+        private static string FromHere(string file)
+        {
+            string here = Environment.CurrentDirectory.Replace('\\', '/').TrimEnd('/') + "/";
+            file = file.Replace('\\', '/');
+            return file.StartsWith(here, StringComparison.Ordinal) ? file.Substring(here.Length) : file;
         }
 
         private int Declared(Names names, string name, int most, Action<IDictionary<string, object>> more)

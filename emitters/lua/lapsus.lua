@@ -33,7 +33,7 @@ local unpack = table.unpack or unpack
 local CHUNK_NS = 5e8
 local CHUNK_SPANS = 60000
 local MOST_DEPTH, MOST_FRAME_SPANS = 255, 200000
-local MOST_MARKERS, MOST_NAMES, MOST_NAME, MOST_DATA = 16384, 1024, 200, 16384
+local MOST_MARKERS, MOST_NAMES, MOST_NAME, MOST_FILE, MOST_DATA = 16384, 1024, 200, 1000, 16384
 local FOLDED = "(more than a take may have)"
 local KINDS = {
   ["work"] = true, ["wait:refresh"] = true, ["wait:graphics"] = true, ["wait:job"] = true, ["wait:io"] = true,
@@ -258,6 +258,26 @@ end
 
 ---- declared once ----
 
+-- What a chunk of code is called: this file's own, to tell the game's from it.
+local getinfo = type(debug) == "table" and debug.getinfo
+local OWN = getinfo and getinfo(1, "S").source
+
+-- File and line of the game's code that called; nil where that cannot be told.
+local function place_of_caller()
+  if not getinfo then return nil end
+  local level, info = 2, nil
+  repeat
+    info = getinfo(level, "Sl")
+    level = level + 1
+  until info == nil or (info.source ~= OWN and info.what ~= "C")
+  if info == nil or info.source:sub(1, 1) ~= "@" or info.currentline < 1 then return nil end
+  local file = info.source:sub(2):gsub("\\", "/"):gsub("^%./", "")
+  local here = os.getenv and os.getenv "PWD"
+  if here and file:sub(1, #here + 1) == here .. "/" then file = file:sub(#here + 2) end
+  if file == "" or #file > MOST_FILE then return nil end
+  return file, info.currentline
+end
+
 --- A place in the code, never an entity. Options: group, kind, tags, watches. Returns its number.
 function Probe:marker(name, options)
   options = type(options) == "table" and options or {}
@@ -286,6 +306,10 @@ function Probe:marker(name, options)
   end
   if #tags > 0 then said = said .. ',"tags":[' .. concat(tags, ",") .. "]" end
   if #watches > 0 then said = said .. ',"watches":[' .. concat(watches, ",") .. "]" end
+  if group ~= "recorder" then
+    local good, file, line = pcall(place_of_caller)
+    if good and file then said = said .. (',"at":{"file":%s,"line":%d}'):format(text_of(file), line) end
+  end
   local fresh = self.fresh.markers
   fresh[#fresh + 1] = said .. "}"
   return id

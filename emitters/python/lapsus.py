@@ -47,7 +47,7 @@ _CHUNK_SPANS = 60_000
 _MOST_DEPTH = 255
 _MOST_FRAME_SPANS = 200_000
 _MOST_MARKERS, _MOST_LANES, _MOST_NAMES, _MOST_JOB_EVENTS = 16_384, 256, 1_024, 60_000
-_MOST_NAME, _MOST_DATA, _MOST_WHOLE = 200, 16_384, 2**53 - 1
+_MOST_NAME, _MOST_FILE, _MOST_DATA, _MOST_WHOLE = 200, 1_000, 16_384, 2**53 - 1
 _BODY_BYTES = 8 << 20
 # A marker that was none; mended with the frame.
 _NONE = (1 << 16) - 1
@@ -119,6 +119,36 @@ def _name(value, otherwise="(no name)"):
         return str(value).strip()[:_MOST_NAME] or otherwise
     except Exception:  # A text of its own making may fail.
         return otherwise
+
+
+def _place(file, line):
+    """Where in the code; named from the folder that the game was started in where it lies below that."""
+    if file.startswith("<") or not line:
+        return None
+    below = os.path.relpath(file) if os.path.isabs(file) else file
+    file = file if below.startswith(os.pardir) else os.path.normpath(below)
+    file = file.replace(os.sep, "/").encode("utf-8", "replace").decode("utf-8")
+    return {"file": file, "line": line} if len(file) <= _MOST_FILE else None
+
+
+def _place_of(function):
+    try:
+        code = getattr(function, "__wrapped__", function).__code__
+        return _place(code.co_filename, code.co_firstlineno)
+    except Exception:  # What is called need not be a function.
+        return None
+
+
+def _place_of_caller():
+    """Of the first call that does not stand in this file."""
+    try:
+        frame = sys._getframe(1)
+        own = frame.f_code.co_filename
+        while frame is not None and frame.f_code.co_filename == own:
+            frame = frame.f_back
+        return None if frame is None else _place(frame.f_code.co_filename, frame.f_lineno)
+    except Exception:  # Not every Python has frames, or a folder to be in.
+        return None
 
 
 def _truth(value):
@@ -361,8 +391,8 @@ class Probe(Lane):
         else:
             self._sink = _File(to, head)
         self._ready = _ReadyTime()
-        self._collect = self.marker("gc", group="runtime", kind="collect")
-        self._send = self.marker("recorder.send", group="recorder")
+        self._collect = self._marker_of("gc", "runtime", "collect")
+        self._send = self._marker_of("recorder.send", "recorder", "work")
         self._collected, self._collect_start, self._thread = [], 0, None
         self._on = True
         gc.callbacks.append(self._on_collection)
@@ -388,6 +418,9 @@ class Probe(Lane):
 
     def marker(self, name, group="", kind="work", tags=(), watches=()):
         """A place in the code, never an entity. @returns its number, to enter it by"""
+        return self._marker_of(name, group, kind, tags, watches, _place_of_caller)
+
+    def _marker_of(self, name, group, kind, tags=(), watches=(), place=lambda: None):
         name, group = _name(name), str(group)[:_MOST_NAME]
         if kind not in KINDS:
             self._problem("kinds of markers are not known", str(kind))
@@ -398,7 +431,7 @@ class Probe(Lane):
             if number is not None:
                 return number
             if len(self._markers) >= _MOST_MARKERS - 1 and name != _FOLDED:
-                return self.marker(_FOLDED)
+                return self._marker_of(_FOLDED, "", "work")
             number = self._markers[key] = len(self._markers)
             said = {"id": number, "name": name, "group": group, "kind": kind}
             if tags:
@@ -406,6 +439,9 @@ class Probe(Lane):
             watches = [watch for watch in watches if self._is_one_of(self._watches, watch)]
             if watches:
                 said["watches"] = watches
+            at = place()
+            if at is not None:
+                said["at"] = at
             self._fresh_markers.append(said)
             return number
 
@@ -467,7 +503,7 @@ class Probe(Lane):
     def mark(self, name=None, group="", kind="work"):
         """A decorator: each call of the function is a run of the marker."""
         def decorate(function):
-            marker = self.marker(name or function.__qualname__, group=group, kind=kind)
+            marker = self._marker_of(name or function.__qualname__, group, kind, place=lambda: _place_of(function))
 
             @functools.wraps(function)
             def marked(*args, **kwargs):
@@ -653,7 +689,7 @@ class Probe(Lane):
             count = array("I", [0] * (len(self._frames["start"]) - 1))
             known = self._columns[lane] = (lane, [count] + [array(column.typecode) for column in columns])
         if columns[0] and max(columns[0]) >= len(self._markers):
-            none = self.marker("(no marker)")
+            none = self._marker_of("(no marker)", "", "work")
             for i, marker in enumerate(columns[0]):
                 if marker >= none:
                     columns[0][i] = none

@@ -44,6 +44,7 @@ const ABOUT: Record<string, Record<string, string>> = {
     state: 'what the page knows, by concern',
     api: 'requests, checked when they are answered',
     plan: 'the plan: history, saving, forecasting, its worker, its column',
+    code: 'places in the code, and how they are opened',
     shell: 'what stands around every page',
     access: 'signing in and out',
     budgets: 'what groups may spend',

@@ -14,7 +14,15 @@ import {
   type ColumnRule,
 } from '@lapsus/core/format'
 import { LIMITED } from '@lapsus/core/gate'
-import { travelsAsCbor, wholeShape, type Field, type Question, type Shape } from '@lapsus/core/questions'
+import {
+  orNone,
+  text,
+  travelsAsCbor,
+  wholeShape,
+  type Field,
+  type Question,
+  type Shape,
+} from '@lapsus/core/questions'
 import { QUESTION_LIST, TAKES_QUESTION_LIST } from '@lapsus/core/questions/all'
 import { COMPARISON } from '@lapsus/core/questions/comparison'
 import { CAUSE, FINDING, SPIKE } from '@lapsus/core/questions/diagnosis'
@@ -171,16 +179,18 @@ function questionNames(): string {
   )
 }
 
+const AT = orNone(text('where in the code, `file:line`; null where that is not known'))
+
 /** Paths are names there, and what only views need is left out. */
 function inspectTables(): string {
   const without = (shape: Shape, ...names: string[]): Shape =>
     Object.fromEntries(Object.entries(shape).filter(([name]) => !names.includes(name)))
   const parts: [string, Shape][] = [
     ['spikes', without(SPIKE, 'causes')],
-    ['spikes[].causes', without(CAUSE, 'pathId')],
-    ['findings', without(FINDING, 'pathId', 'view', 'load')],
+    ['spikes[].causes', { ...without(CAUSE, 'pathId'), at: AT }],
+    ['findings', { ...without(FINDING, 'pathId', 'view', 'load'), at: AT }],
     ['collections', without(COLLECTION, 'blame')],
-    ['roster', without(ROSTER_ROW, 'marker', 'path')],
+    ['roster', { ...without(ROSTER_ROW, 'marker', 'path'), at: AT }],
   ]
   return table(
     ['field', '', 'meaning'],

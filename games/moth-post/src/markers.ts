@@ -1,67 +1,58 @@
-import type { ClassId, GaugeId, MarkerId, Probe, WatchId } from '@lapsus/probe'
+import type { ClassId, GaugeId, Probe, WatchId } from '@lapsus/probe'
+import { beatWingsMarkers } from './rooms/beat-wings.ts'
+import { stepBeltsMarkers, applyRulesMarkers, isCrowdedMarkers, stampMarkers } from './rooms/belts.ts'
+import { drawBoardMarkers } from './rooms/board.ts'
+import { dispatchMarkers, bestCarrierMarkers } from './rooms/couriers.ts'
+import { lookThroughDeadMarkers } from './rooms/dead-letters.ts'
+import { checkGatesMarkers } from './rooms/gates.ts'
+import { keepHouseMarkers } from './rooms/house.ts'
+import { flickerMarkers } from './rooms/lanterns.ts'
+import { arriveMarkers, deliverMarkers } from './rooms/mail.ts'
+import { turnGearsMarkers } from './rooms/mechanics.ts'
+import { updateMothsMarkers, targetOfMarkers, seekMarkers } from './rooms/moths.ts'
+import { checkShiftMarkers, callRollMarkers } from './rooms/night-shift.ts'
+import { sortLettersMarkers } from './rooms/sorting.ts'
+import { updateTallyMarkers } from './rooms/tally.ts'
+import { startWindMarkers, applyWindMarkers } from './rooms/weather.ts'
 
-const GROUPS = {
-  simulation: ['input.read', 'sim.step'],
-  mail: ['mail.arrive', 'letter.admit', 'letter.address', 'letters.deliver', 'letter.retire', 'dead.look'],
-  belts: [
-    'belts.step',
-    'belt.move',
-    'belt.rules',
-    'belt.test',
-    'belt.handOver',
-    'belt.mechanics',
-    'mechanics.step',
-    'stamp.station',
-    'stamp.press',
-    'stamp.dry',
-  ],
-  sorting: ['sort.pass', 'sort.weigh', 'sort.bin'],
-  weather: ['wind.start', 'wind.apply', 'wind.job'],
-  moths: [
-    'moths.update',
-    'moth.update',
-    'moth.steer',
-    'moth.seek',
-    'lantern.measure',
-    'wings.beat',
-    'wing.beat',
-  ],
-  couriers: ['couriers.dispatch', 'route.plan', 'path.search', 'gates.check', 'routes.replan', 'routes.job'],
-  lanterns: ['lanterns.flicker', 'lantern.glow'],
-  tally: ['tally.update', 'tally.count'],
-  shift: ['shift.check', 'shift.bell', 'roll.call', 'roll.names', 'roll.letters', 'roll.seals'],
-  house: ['house.keep', 'dust.sweep', 'audit.count'],
-  board: ['board.draw', 'draw.collect', 'draw.cull', 'draw.sort', 'draw.batch', 'draw.submit'],
-} as const
-
-type WorkMarker = (typeof GROUPS)[keyof typeof GROUPS][number]
-type SpecialMarker =
-  | 'wind.join'
-  | 'routes.join'
-  | 'archive.wait'
-  | 'graphics.wait'
-  | 'refresh.wait'
-  | 'lantern.find'
-  | 'tally.text'
+/** Each room declares its own beside the code that enters them, so that a finding leads there. */
+export const declareMarkers = (probe: Probe, watches: { tally: WatchId }) => ({
+  'input.read': probe.marker('input.read', { group: 'simulation' }),
+  'sim.step': probe.marker('sim.step', { group: 'simulation' }),
+  'routes.job': probe.marker('routes.job', { group: 'couriers' }),
+  'routes.join': probe.marker('routes.join', { group: 'couriers', kind: 'wait:job' }),
+  'archive.wait': probe.marker('archive.wait', { group: 'house', kind: 'wait:io' }),
+  'graphics.wait': probe.marker('graphics.wait', { group: 'display', kind: 'wait:graphics' }),
+  'refresh.wait': probe.marker('refresh.wait', { group: 'display', kind: 'wait:refresh' }),
+  'tally.text': probe.marker('tally.text', { group: 'tally', watches: [watches.tally] }),
+  ...beatWingsMarkers(probe),
+  ...stepBeltsMarkers(probe),
+  ...applyRulesMarkers(probe),
+  ...isCrowdedMarkers(probe),
+  ...stampMarkers(probe),
+  ...drawBoardMarkers(probe),
+  ...dispatchMarkers(probe),
+  ...bestCarrierMarkers(probe),
+  ...lookThroughDeadMarkers(probe),
+  ...checkGatesMarkers(probe),
+  ...keepHouseMarkers(probe),
+  ...flickerMarkers(probe),
+  ...arriveMarkers(probe),
+  ...deliverMarkers(probe),
+  ...turnGearsMarkers(probe),
+  ...updateMothsMarkers(probe),
+  ...targetOfMarkers(probe),
+  ...seekMarkers(probe),
+  ...checkShiftMarkers(probe),
+  ...callRollMarkers(probe),
+  ...sortLettersMarkers(probe),
+  ...updateTallyMarkers(probe),
+  ...startWindMarkers(probe),
+  ...applyWindMarkers(probe),
+})
 
 /** The handle of every marker of the game, by name. */
-export type Markers = Record<WorkMarker | SpecialMarker, MarkerId>
-
-export function declareMarkers(probe: Probe, watches: { tally: WatchId }): Markers {
-  const markers: Partial<Markers> = {
-    'wind.join': probe.marker('wind.join', { group: 'weather', kind: 'wait:job' }),
-    'routes.join': probe.marker('routes.join', { group: 'couriers', kind: 'wait:job' }),
-    'archive.wait': probe.marker('archive.wait', { group: 'house', kind: 'wait:io' }),
-    'graphics.wait': probe.marker('graphics.wait', { group: 'display', kind: 'wait:graphics' }),
-    'refresh.wait': probe.marker('refresh.wait', { group: 'display', kind: 'wait:refresh' }),
-    'lantern.find': probe.marker('lantern.find', { group: 'moths', tags: ['search'] }),
-    'tally.text': probe.marker('tally.text', { group: 'tally', watches: [watches.tally] }),
-  }
-  for (const [group, names] of Object.entries(GROUPS)) {
-    for (const name of names) markers[name] = probe.marker(name, { group })
-  }
-  return markers as Markers
-}
+export type Markers = ReturnType<typeof declareMarkers>
 
 export interface Gauges {
   letters: GaugeId

@@ -48,6 +48,9 @@ export const STEP_S = 1 / 60
 export const FIRST_BELL_S = 5
 export const SHIFT_S = 20
 
+export const BELTS = 8
+export const BINS = 16
+
 /** What a ramp begins with and grows to, as a factor of letters and of moths on duty. */
 const RAMP_FROM = 0.1
 

@@ -10,13 +10,10 @@ import {
 } from './markers.ts'
 import { randomFrom, type Random } from './random.ts'
 import { routesInSlices, type RouteBatch, type RoutePlanner } from './routes.ts'
-import { FIRST_BELL_S, STEP_S, type Settings } from './settings.ts'
+import { BELTS, BINS, FIRST_BELL_S, STEP_S, type Settings } from './settings.ts'
 import { buildTown, TOWN, type Lantern, type Town } from './town.ts'
 import type { WindSource } from './wind.ts'
 import { newWings, type Wings } from './wings.ts'
-
-export const BELTS = 8
-export const BINS = 16
 
 export interface Moth {
   id: number
@@ -197,13 +194,4 @@ function newMoth(id: number, random: Random, updater: Updater): Moth {
     routeCost: 0,
     updater,
   }
-}
-
-/** Letters that exist anywhere in the house or the air. */
-export function lettersInHouse(world: World): number {
-  let count = world.stamped.length
-  for (const belt of world.belts) count += belt.length
-  for (const bin of world.bins) count += bin.length
-  for (const moth of world.moths) if (moth.carrying !== null) count++
-  return count
 }

@@ -1,5 +1,5 @@
 /** Checks what came over the wire before anything relies on it. Failures name the field. */
-import { asFields, bad, finite, list, text, texts, whole, type Fields } from '@lapsus/core/format'
+import { asFields, bad, finite, list, readPlace, text, texts, whole, type Fields } from '@lapsus/core/format'
 import { count, freeText, moments, MOST, oneOf } from './field-checks.ts'
 import {
   RECORDING_STATES,
@@ -51,7 +51,13 @@ export function checkTake(value: unknown): TakeDetail {
   const fields = asFields(value, 'take')
   summary(fields)
   const markers = list(fields, 'markers', MOST)
-  const ids = new Set(markers.map((marker) => (text(marker, 'name'), count(marker, 'id'))))
+  const ids = new Set(
+    markers.map((marker) => {
+      text(marker, 'name')
+      if (marker['at'] !== null) readPlace(asFields(marker['at'], 'at'))
+      return count(marker, 'id')
+    }),
+  )
   for (const lane of list(fields, 'lanes', MOST)) text(lane, 'name')
   for (const named of ['gauges', 'watches', 'classes']) {
     for (const item of list(fields, named, MOST)) text(item, 'name')

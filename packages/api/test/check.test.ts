@@ -51,7 +51,7 @@ const summary = {
 
 const detail = {
   ...summary,
-  markers: [{ id: 4, name: 'sim', group: '', groupId: 0, kind: 'work' }],
+  markers: [{ id: 4, name: 'sim', group: '', groupId: 0, kind: 'work', at: null }],
   lanes: [{ id: 0, name: 'main' }],
   gauges: [],
   watches: [],
@@ -118,6 +118,8 @@ describe('answers of the server', () => {
       [() => checkTakes([{ ...summary, frames: -1 }]), '"frames"'],
       [() => checkTakes([{ ...summary, note: null }]), '"note"'],
       [() => checkTakes([{ ...summary, figures: { ...figures, work: { p50: 1 } } }]), '"p95"'],
+      [() => checkTake({ ...detail, markers: [{ ...detail.markers[0], at: { file: 'a' } }] }), '"line"'],
+      [() => checkTake({ ...detail, markers: [{ ...detail.markers[0], at: undefined }] }), '"at"'],
       [() => checkTake({ ...detail, paths: [{ parent: 0, lane: 0, marker: 4 }] }), '"parent"'],
       [() => checkTake({ ...detail, paths: [{ parent: -1, lane: 0, marker: 9 }] }), '"marker"'],
       [() => checkTake({ ...detail, moments: [{ name: 'bell', atNs: NaN, frame: 1 }] }), '"atNs"'],

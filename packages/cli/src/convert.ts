@@ -1,4 +1,5 @@
 import { exporter, type ExportFormat } from '@lapsus/core/exchange'
+import type { AnyRecord } from '@lapsus/core/format'
 import { CliError } from './errors.ts'
 import { openOut } from './out.ts'
 import { readAllRecords } from './take-file.ts'
@@ -13,14 +14,30 @@ export async function convert(
   format: ExportFormat,
   frameMarker: string | undefined,
 ): Promise<string | null> {
+  const { source, problem } = await convertRecords(path, out, format, frameMarker)
+  return problem ?? (source.skipped.summary === null ? null : `${path}: ${source.skipped.summary}`)
+}
+
+/**
+ * The same.
+ * @param changed what is written in place of a record
+ * @returns the source, and what could not be read of it, if anything
+ */
+export async function convertRecords(
+  path: string,
+  out: string,
+  format: ExportFormat,
+  frameMarker: string | undefined,
+  changed: (record: AnyRecord) => AnyRecord = (record) => record,
+): ReturnType<typeof readAllRecords> {
   const write = exporter(format)
   const file = await openOut(out)
   let records = 0
-  const { source, problem } = await readAllRecords(path, frameMarker, (record) => {
-    file.write(write(record))
+  const read = await readAllRecords(path, frameMarker, (record) => {
+    file.write(write(changed(record)))
     records++
   })
   await file.close()
-  if (records === 0) throw new CliError(problem ?? `${path}: is empty; expected a take`)
-  return problem ?? (source.skipped.summary === null ? null : `${path}: ${source.skipped.summary}`)
+  if (records === 0) throw new CliError(read.problem ?? `${path}: is empty; expected a take`)
+  return read
 }

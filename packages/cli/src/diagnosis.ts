@@ -11,29 +11,45 @@ import {
 } from '@lapsus/core/questions/diagnosis'
 import { rosterOf, type RosterRow } from '@lapsus/core/questions/roster'
 import { type Evidence } from '@lapsus/core/detect'
-import { causeWords, ms, OUTSIDE, plural, spellWords } from '@lapsus/core/words'
+import { pathPlace } from '@lapsus/core/study'
+import { causeWords, ms, OUTSIDE, placeWords, plural, spellWords } from '@lapsus/core/words'
 
 /** Frames are numbers in the take; times in ms; paths are names, from the outermost marker inwards. */
 export interface Diagnosis {
   machine: WholeDiagnosis['machine']
-  spikes: (Omit<SpikeReport, 'causes'> & { causes: Omit<CauseReport, 'pathId'>[] })[]
-  findings: Omit<FindingReport, 'pathId' | 'view' | 'load'>[]
+  spikes: (Omit<SpikeReport, 'causes'> & { causes: (Omit<CauseReport, 'pathId'> & Placed)[] })[]
+  findings: (Omit<FindingReport, 'pathId' | 'view' | 'load'> & Placed)[]
   collections: (Omit<CollectionReport, 'blame'> & { blame: { path: string[]; share: number }[] })[]
-  roster: (Omit<RosterRow, 'marker' | 'path'> & { path: string[] })[]
+  roster: (Omit<RosterRow, 'marker' | 'path'> & Placed & { path: string[] })[]
+}
+
+interface Placed {
+  /** Where in the code, `file:line`; null where that is not known. */
+  at: string | null
 }
 
 export function diagnose(evidence: Evidence): Diagnosis {
   const nameless = <T extends { pathId: number | null }>({ pathId: _, ...rest }: T) => rest
+  const placed = <T extends { pathId: number | null }>({ pathId, ...rest }: T) => ({
+    ...rest,
+    at: placeOf(evidence, pathId),
+  })
   return {
     machine: machineReport(evidence),
-    spikes: spikeReports(evidence).map((spike) => ({ ...spike, causes: spike.causes.map(nameless) })),
-    findings: findingReports(evidence).map(({ view: _view, load: _load, ...finding }) => nameless(finding)),
+    spikes: spikeReports(evidence).map((spike) => ({ ...spike, causes: spike.causes.map(placed) })),
+    findings: findingReports(evidence).map(({ view: _view, load: _load, ...finding }) => placed(finding)),
     collections: collectionReports(evidence).map((kind) => ({ ...kind, blame: kind.blame.map(nameless) })),
     roster: rosterOf(evidence).map(({ marker: _, path, ...row }) => ({
       ...row,
       path: path === null ? [] : evidence.names(path),
+      at: placeOf(evidence, path),
     })),
   }
+}
+
+function placeOf({ study }: Evidence, path: number | null): string | null {
+  const at = path === null ? null : pathPlace(study, path)
+  return at === null ? null : placeWords(at)
 }
 
 const MOST_FINDINGS = 8
@@ -65,7 +81,7 @@ export function diagnosisWords({ findings, spikes, machine }: Diagnosis): string
 }
 
 function findingWords(finding: Diagnosis['findings'][number], i: number): string[] {
-  const { kind, path, text, trouble, confidence, frames } = finding
+  const { kind, path, text, trouble, confidence, frames, at } = finding
   const gain =
     trouble === 'machine'
       ? `cost ${ms(finding.costMsPerFrame)} a frame`
@@ -75,7 +91,7 @@ function findingWords(finding: Diagnosis['findings'][number], i: number): string
   const see = frames.length === 0 ? '' : `; see frame ${frames[0]}`
   return [
     `${String(i + 1).padStart(2)}. ${text}`,
-    `    ${kind}, ${path.join(' > ') || 'whole frames'}; ${gain}; confidence ${confidence}${see}`,
+    `    ${kind}, ${path.join(' > ') || 'whole frames'}${at === null ? '' : `, ${at}`}; ${gain}; confidence ${confidence}${see}`,
   ]
 }
 

@@ -3,7 +3,7 @@ import type { LedgerRow } from '@lapsus/core/rollup'
 import { ledgerOfFrames, studyWithoutRecorder } from '@lapsus/core/study'
 import { gatherEvidence, unmarkedNs } from '@lapsus/core/detect'
 import { sum } from '@lapsus/core/stats'
-import { OUTSIDE, plural } from '@lapsus/core/words'
+import { OUTSIDE, placeWords, plural } from '@lapsus/core/words'
 import {
   frameFigures,
   NS_PER_MS,
@@ -40,6 +40,8 @@ export interface Inspection extends Diagnosis {
 
 interface LedgerLine {
   path: string[]
+  /** Where in the code, `file:line`; null where that is not known. */
+  at: string | null
   lane: string
   calls: number
   callsPerFrame: number
@@ -110,8 +112,10 @@ function ledgerLine({ progress, take }: TakeFile, row: LedgerRow, frames: number
   const { declarations, paths } = progress
   const selfMs = row.selfNs / NS_PER_MS
   const totalMs = row.totalNs / NS_PER_MS
+  const { at } = declarations.marker(paths.get(row.key).marker)
   return {
     path: paths.chain(row.key).map((id) => declarations.marker(paths.get(id).marker).name),
+    at: at === null ? null : placeWords(at),
     lane: declarations.lane(paths.get(row.key).lane).name,
     calls: row.calls,
     callsPerFrame: row.calls / frames,

@@ -4,16 +4,23 @@ import { existsSync, rmSync } from 'node:fs'
 import { constants } from 'node:os'
 import { resolve } from 'node:path'
 import { checkTake, type TakeDetail } from '@lapsus/api'
+import { sourceAround } from '@lapsus/core/take'
 import { plural } from '@lapsus/core/words'
 import { ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
+import { amendFile, type Amendment } from './amend-file.ts'
 import { CliError } from './errors.ts'
 import { readTakeFile } from './take-file.ts'
+import { sourceText } from './source-files.ts'
 import { request, serverAddress, withPassword } from './server.ts'
 
 export interface RecordOptions {
   out?: string
   name?: string
   tag: string[]
+  build?: string
+  scene?: string
+  /** Whether the lines of source around markers are kept. */
+  source: boolean
   mode?: RecordingMode
   keepSeconds?: number
   tripFrame?: number
@@ -22,13 +29,7 @@ export interface RecordOptions {
 }
 
 /** What the program's probe is told, as its RecordingOptions; empty to leave it to the program. */
-function probeOptions({
-  mode,
-  keepSeconds,
-  tripFrame,
-  tripMarker,
-  tripMoment,
-}: Omit<RecordOptions, 'out' | 'name' | 'tag'>): object {
+function probeOptions({ mode, keepSeconds, tripFrame, tripMarker, tripMoment }: RecordOptions): object {
   const tripwires = {
     ...(tripFrame !== undefined && { frameMs: tripFrame }),
     ...(Object.keys(tripMarker).length > 0 && { markers: tripMarker }),
@@ -49,34 +50,51 @@ function probeOptions({
  * @throws CliError where it ended well, and recorded nothing
  */
 export async function record(command: string[], recordOptions: RecordOptions): Promise<number> {
-  const { out, name, tag: tags } = recordOptions
+  const { out, name, tag: tags, build, scene, source } = recordOptions
+  const conditions = { ...(build !== undefined && { build }), ...(scene !== undefined && { scene }) }
+  const around = source ? { folder: process.cwd(), untilMs: Date.now() } : null
   const options = probeOptions(recordOptions)
   const take = randomUUID()
   if (out !== undefined && (name !== undefined || tags.length > 0))
     throw new CliError('--name and --tag are for takes of the library; a file has neither')
-  if (out !== undefined) return recordToFile(command, resolve(out), take, options)
+  if (out !== undefined)
+    return recordToFile(command, resolve(out), take, options, { conditions, source: around })
   const address = await serverAddress()
   const code = await runProgram(command, address, take, options)
   const at = `${address}/api/takes/${take}`
   const response = await fetch(at, { headers: withPassword() })
   if (response.status === 404) return nothingRecorded(command, code)
-  const { frames } = checkTake(await response.json()) satisfies TakeDetail
-  if (name !== undefined || tags.length > 0) {
-    const change = { ...(name === undefined ? {} : { name }), ...(tags.length === 0 ? {} : { tags }) }
-    await request(at, {
-      method: 'PATCH',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify(change),
-    })
+  const { frames, markers } = checkTake(await response.json()) satisfies TakeDetail
+  const change = {
+    ...(name !== undefined && { name }),
+    ...(tags.length > 0 && { tags }),
+    ...(Object.keys(conditions).length > 0 && { conditions }),
   }
+  if (Object.keys(change).length > 0) await send('PATCH', at, change)
+  const lines = around === null ? [] : sourceAround(markers, (file) => sourceText(around, file))
+  if (lines.length > 0) await send('PUT', `${at}/source`, { markers: lines })
   console.error(`recorded ${plural(frames, 'frame')}: ${address}/takes/${take}`)
   return code
 }
 
-async function recordToFile(command: string[], file: string, take: string, options: object): Promise<number> {
+const send = (method: string, url: string, body: object) =>
+  request(url, {
+    method,
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
+  })
+
+async function recordToFile(
+  command: string[],
+  file: string,
+  take: string,
+  options: object,
+  amendment: Amendment,
+): Promise<number> {
   rmSync(file, { force: true })
   const code = await runProgram(command, file, take, options)
   if (!existsSync(file)) return nothingRecorded(command, code)
+  await amendFile(file, amendment)
   const { study } = await readTakeFile(file)
   console.error(`recorded ${plural(study.frames.startNs.length, 'frame')}: ${file}`)
   return code

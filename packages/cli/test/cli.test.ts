@@ -1,7 +1,7 @@
 /** The built command, run as a person would run it. */
 import { expect } from 'chai'
 import { execFileSync } from 'node:child_process'
-import { existsSync, readFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import {
@@ -15,7 +15,7 @@ import {
   type TakeRecord,
   VERSION,
 } from '@lapsus/core/format'
-import type { StorageReport, TakeSummary } from '@lapsus/api'
+import type { StorageReport, TakeDetail, TakeSummary } from '@lapsus/api'
 import { percentile } from '@lapsus/core/stats'
 import {
   bytesOf,
@@ -478,6 +478,58 @@ describe('lapsus record', () => {
     ).to.equal(1)
   })
 
+  it('keeps the lines of source around markers, and what is said of the build', async () => {
+    const game = file(
+      'placed.py',
+      Buffer.from(
+        [
+          'import os, sys',
+          `sys.path.insert(0, ${JSON.stringify(join(ROOT, 'emitters/python'))})`,
+          'import lapsus',
+          'probe = lapsus.Probe("Placed")',
+          'SEEK = probe.marker("seek")  # <b>🌙</b>',
+          'if "LATER" in os.environ: open(__file__, "a").write("# changed\\n")',
+          'for frame in range(3):',
+          '    probe.frame()',
+          '    with probe.span(SEEK): pass',
+          'probe.close()',
+          '',
+        ].join('\n'),
+      ),
+    )
+    const out = join(folder, 'placed.lapsus')
+    const placed = async (options: string[], env: Record<string, string> = {}) => {
+      const args = ['record', '--out', out, ...options, '--', 'python3', game]
+      const { code, err } = await lapsus(args, env)
+      expect([code, err]).to.deep.equal([0, `recorded 3 frames: ${out}\n`])
+      const records: AnyRecord[] = []
+      new RecordReader().push(readFileSync(out), (record) => records.push(record))
+      const markers = records.flatMap((record) => (record.record === 'declare' ? record.markers : []))
+      const { at } = markers.find(({ name }) => name === 'seek')!
+      return { at, conditions: (records[0] as TakeRecord).conditions }
+    }
+    const { at, conditions } = await placed(['--build', '1.4.0', '--scene', 'yard'])
+    expect(at).to.deep.include({ file: game, line: 5 })
+    expect(at!.source!.from).to.equal(3)
+    expect(at!.source!.lines[2]).to.equal('SEEK = probe.marker("seek")  # <b>🌙</b>')
+    expect(conditions).to.include({ build: '1.4.0', scene: 'yard' })
+    const { out: words } = await lapsus(['inspect', out, '--json'])
+    const { ledger } = JSON.parse(words) as Inspection
+    expect(ledger.find(({ path }) => path.at(-1) === 'seek')!.at).to.equal(`${game}:5`)
+    expect((await placed(['--no-source'])).at).to.deep.equal({ file: game, line: 5, source: null })
+    // What was changed meanwhile is not the code that was played.
+    expect((await placed([], { LATER: '1' })).at!.source).to.equal(null)
+  })
+
+  it('leaves a file that it cannot read whole as it is', async () => {
+    const out = join(folder, 'broken.lapsus')
+    const bytes = bytesOf(sample()).subarray(0, -5)
+    const script = `require('fs').writeFileSync(process.env.LAPSUS_TO, Buffer.from('${Buffer.from(bytes).toString('base64')}', 'base64'))`
+    await lapsus(['record', '--out', out, '--build', 'x', '--', process.execPath, '-e', script])
+    expect(readFileSync(out).equals(bytes)).to.equal(true)
+    expect(readdirSync(folder).filter((name) => name.endsWith('.part'))).to.deep.equal([])
+  })
+
   it('says when nothing was recorded, and what cannot be run', async () => {
     const out = join(folder, 'nothing.lapsus')
     const silent = await lapsus(['record', '--out', out, '--', process.execPath, '-e', '1'])
@@ -531,6 +583,7 @@ describe('lapsus and a running server', () => {
     const recorded = await lapsus(
       [
         ...['record', '--name', 'First night', '--tag', 'before', '--tag', 'läuft'],
+        ...['--build', '1.4.0', '--scene', 'yard'],
         ...['--', process.execPath, GAME, '--seconds', '1', '--flaws', 'none'],
       ],
       env,
@@ -539,6 +592,13 @@ describe('lapsus and a running server', () => {
     expect(recorded.code).to.equal(0)
     const [take] = await getJson<TakeSummary[]>(server, '/api/takes?game=Moth%20Post')
     expect(take).to.deep.include({ name: 'First night', tags: ['before', 'läuft'] })
+    expect(take!.conditions).to.include({ build: '1.4.0', scene: 'yard' })
+    const detail = await getJson<TakeDetail>(server, `/api/takes/${take!.id}`)
+    const beat = detail.markers.find(({ name }) => name === 'wing.beat')!.at!
+    expect(beat.file).to.match(/^games\/moth-post\/src\/.*\.ts$/)
+    const lines = readFileSync(join(ROOT, beat.file), 'utf8').split('\n')
+    expect(beat.source!.lines).to.deep.equal(lines.slice(beat.source!.from - 1, beat.line + 6))
+    expect(lines[beat.line - 1]).to.contain('wing.beat')
     // A game in another language is told where to, just the same.
     const bats = await lapsus(
       ['record', '--', 'python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1'],

@@ -388,6 +388,7 @@ describe('hostile records', () => {
       group: '',
       kind: 'work' as const,
       tags: [],
+      at: null,
       watches: [],
     }))
     const read = () => new RecordReader().push(bytesOf([takeRecord(), { ...declare, markers }]), () => {})

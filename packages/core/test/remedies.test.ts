@@ -221,6 +221,29 @@ describe('remedies, against individual runs', () => {
     expect(stalenessMs.worst).to.be.closeTo((3 * 12 * 50_000) / MS, 1e-9)
   })
 
+  it('rate by distance: as many are far in each frame as updaters say, scaled to the share that is set', () => {
+    const frames: TestFrame[] = Array.from({ length: 40 }, (_, i) => ({
+      runs: runs(10, 'npc', 50_000),
+      updaters: { npcs: [10, 10, 0, i % 5] as [number, number, number, number] },
+    }))
+    const game: TestGame = { classes: { npcs: 'npc' } }
+    // On average 2 of 10 are far.
+    for (const [far, factor] of [
+      [20, 1],
+      [40, 2],
+      [10, 0.5],
+    ] as const) {
+      const parameters = { far, unseen: 0, 'every-far': 2, 'every-unseen': 4 }
+      const { workNs } = forecastOne(frames, item('rate-by-distance', ['npc'], parameters), game)
+      expectWork(
+        workNs,
+        frames.map((_, i) => 500_000 * (1 - ((factor * (i % 5)) / 10) * (1 - 1 / 2))),
+      )
+    }
+    const [suggested] = forecastOne(frames, item('rate-by-distance', ['npc'], {}), game).inputs
+    expect(suggested).to.include({ origin: 'measured' })
+  })
+
   it('timer: runs only when due, the rest left out or made up for', () => {
     const frames = night()
     const isDue = (frame: number) => frame >= 2 && (frame - 2) % 5 === 0

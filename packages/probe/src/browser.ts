@@ -2,6 +2,7 @@
 import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
 import { ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
+import { browserPlaces } from './browser-places.ts'
 import { Probe } from './probe.ts'
 import { SafeSink } from './sinks/safe.ts'
 import type { ProblemListener, Sink } from './sinks/sink.ts'
@@ -33,6 +34,7 @@ export function createProbe(options: ProbeOptions): Probe {
     },
     memory,
     machine: null,
+    places: browserPlaces,
     ...recordingOptions(options, memory.heap !== null, onProblem),
   })
   if (sink instanceof WebSocketSink) {

@@ -61,7 +61,8 @@ export class LaneProbe extends SpanRecorder {
     this.#channel = safely(() => new BroadcastChannel(channelName(game)), null)
     ;(this.#channel as { unref?: () => void } | null)?.unref?.()
     this.#name = name
-    for (const { name: marker, ...options } of markers) this.marker(marker, options)
+    for (const { name: marker, at, line, ...options } of markers)
+      this.declare(marker, options, null, { at, line })
     if (heap !== null) this.heapReadBytes = calibrateHeapReads(heap).bytes
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.on = true

@@ -9,6 +9,7 @@ import { safely } from './given.ts'
 import { nodeMachine } from './node-machine.ts'
 import { nodeMemory } from './node-memory.ts'
 import { goodIdentity, ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
+import { nodePlaces } from './node-places.ts'
 import { Probe } from './probe.ts'
 import { FileSink } from './sinks/file.ts'
 import { SafeSink } from './sinks/safe.ts'
@@ -52,6 +53,7 @@ export function createProbe(options: ProbeOptions): Probe {
     },
     memory,
     machine: sink === null ? null : nodeMachine(),
+    places: nodePlaces,
     ...recordingOptions(recording, memory.heap !== null, onProblem),
   })
   if (sink instanceof FileSink || sink instanceof WebSocketSink) deliverAtTheEnd(probe, sink)

@@ -9,10 +9,12 @@ import {
   type Conditions,
   type LaneSpans,
   type Moment,
+  type Place,
   type RecordingMode,
   type TakeRecord,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
+import type { PlaceReader } from './code-line.ts'
 import { FrameSamples } from './frame-samples.ts'
 import { fieldOf, isAmount, isHandle, numberField, safely, shortName } from './given.ts'
 import type { CollectionWatcher, MemoryAccess } from './heap.ts'
@@ -22,14 +24,7 @@ import { LateNews, MAIN_LANE } from './late-news.ts'
 import type { MachineAccess } from './machine.ts'
 import { startLoop, type LoopOptions } from './loop.ts'
 import type { Sink } from './sinks/sink.ts'
-import {
-  SPAN_CAPACITY,
-  SpanRecorder,
-  toNs,
-  type DeclaredMarker,
-  type MarkerId,
-  type WatchId,
-} from './span-recorder.ts'
+import { SPAN_CAPACITY, SpanRecorder, toNs, type MarkerId, type WatchId } from './span-recorder.ts'
 import { TakeStream, type AllDeclared, type ChunkContent } from './take-stream.ts'
 import { namedVariants, Trial } from './trial.ts'
 import { Updater, UpdaterGroup } from './updater.ts'
@@ -57,6 +52,7 @@ export interface ProbeSettings {
   memory: MemoryAccess
   /** Null where the platform tells nothing of it. */
   machine: MachineAccess | null
+  places: PlaceReader
 }
 
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
@@ -118,7 +114,7 @@ export class Probe extends SpanRecorder {
   #gathered: Gathered | null = null
   #deliverTimer: ReturnType<typeof setTimeout> | undefined
   readonly #late = new LateNews(
-    ({ name, ...options }) => this.marker(name, options),
+    ({ name, at, line, ...options }) => this.declare(name, options, null, { at, line }),
     (kind) => this.#collectionMarker(kind),
   )
 
@@ -127,11 +123,11 @@ export class Probe extends SpanRecorder {
     super(settings.mode === 'bytes' ? heap : null)
     this.#settings = { ...settings, memory: { ...settings.memory, heap } }
     this.#sink = settings.sink
-    this.#recorderMarker = this.marker('recorder.send', { group: RECORDER_GROUP })
+    this.#recorderMarker = this.declare('recorder.send', { group: RECORDER_GROUP }, null)
     this.#heapGauge = settings.memory.heap === null ? null : this.gaugeId('heap', { unit: 'bytes' })
     this.#stolenGauge = settings.machine === null ? null : this.gaugeId('stolen by the host', { unit: 'ms' })
     this.#markerWires = Object.entries(settings.tripwires.markers ?? {}).map(([name, ms]) => ({
-      marker: this.marker(name),
+      marker: this.declare(name, {}, null),
       name,
       ns: ms * 1e6,
     }))
@@ -350,6 +346,7 @@ export class Probe extends SpanRecorder {
       else this.keep(order.cause)
     })
     warmUp()
+    this.#readPlaces()
     const recorder = calibrate(mode === 'bytes' ? memory.heap : null, {
       heap: memory.heap,
       machine,
@@ -378,6 +375,16 @@ export class Probe extends SpanRecorder {
         this.problems.note('spans of other lanes came without frames', '', this.#late.leftOut)
       this.#late.leftOut = 0
     })
+  }
+
+  /** Finds out where the lines come from that have declared markers since it was last done. */
+  #readPlaces(): void {
+    const asked = this.markers.filter(({ line }) => line !== null)
+    if (asked.length === 0) return
+    const lines = asked.map(({ line }) => line!)
+    for (const marker of asked) marker.line = null
+    const tell = (places: (Place | null)[]) => asked.forEach((marker, i) => (marker.at = places[i] ?? null))
+    safely(() => this.#settings.places(lines, tell), undefined)
   }
 
   #openFrame(nowMs: number): void {
@@ -437,11 +444,8 @@ export class Probe extends SpanRecorder {
   }
 
   #collectionMarker(kind: string): MarkerId {
-    return this.marker(`collection (${kind})`, {
-      group: 'collection',
-      kind: 'collect',
-      tags: kind === 'suspected' ? [SUSPECTED_TAG] : [],
-    })
+    const tags = kind === 'suspected' ? [SUSPECTED_TAG] : []
+    return this.declare(`collection (${kind})`, { group: 'collection', kind: 'collect', tags }, null)
   }
 
   #trip(cause: string): void {
@@ -459,6 +463,7 @@ export class Probe extends SpanRecorder {
   /** Copies what has gathered and starts afresh; the copy is completed and sent a little later. */
   #handOver(endNs: number): void {
     if (this.#frameStartsNs.length === 0) return
+    this.#readPlaces()
     this.#deliver()
     this.#gathered = {
       endNs,
@@ -504,7 +509,7 @@ export class Probe extends SpanRecorder {
   #allDeclared(): AllDeclared {
     const { gauges, watches, classes } = this.#samples
     return {
-      markers: this.markers.map((marker: DeclaredMarker, id) => ({ id, ...marker })),
+      markers: this.markers.map(({ line: _, ...marker }, id) => ({ id, ...marker })),
       lanes: this.#late.laneNames.map((name, id) => ({ id, name })),
       gauges: gauges.map(({ name, unit, variants }, id) => ({ id, name, unit, variants })),
       watches: watches.map(({ name }, id) => ({ id, name })),

@@ -11,7 +11,9 @@ import {
   NO_KEY,
   type LaneSpans,
   type MarkerKind,
+  type Place,
 } from '@lapsus/core/format'
+import { callerOf, placeGiven, type CodeLine } from './code-line.ts'
 import { fieldOf, isHandle, listField, shortName, textOf } from './given.ts'
 import type { HeapReader } from './heap.ts'
 import { markMethods } from './mark-methods.ts'
@@ -33,6 +35,8 @@ export interface MarkerOptions {
   tags?: readonly string[]
   /** Watched values that its runs look at, so that looking can be compared with change. */
   watches?: readonly WatchId[]
+  /** Where in the code it stands. Default: where `marker` was called. */
+  at?: { file: string; line: number }
 }
 
 export interface DeclaredMarker {
@@ -41,6 +45,10 @@ export interface DeclaredMarker {
   kind: MarkerKind
   tags: string[]
   watches: WatchId[]
+  /** Null until it is known. */
+  at: Place | null
+  /** The line that declared it, until it is known where that comes from; null then, and where nobody can tell. */
+  line: CodeLine | null
 }
 
 /** Spans without their lane and their frames. */
@@ -65,6 +73,8 @@ const TOO_MANY: DeclaredMarker = {
   kind: 'work',
   tags: [],
   watches: [],
+  at: null,
+  line: null,
 }
 
 /**
@@ -88,6 +98,8 @@ export class SpanRecorder {
   protected readonly markers: DeclaredMarker[] = []
   protected jobNotes: JobNote[] = []
   readonly #markerIds = new Map<string, MarkerId>()
+  /** Not declared by the game so far, such as those under tripwires: it still tells what they are, and where. */
+  readonly #namedOnly = new Set<MarkerId>()
   readonly #marker = new Uint16Array(SPAN_CAPACITY + 1)
   readonly #depth = new Uint8Array(SPAN_CAPACITY + 1)
   readonly #start = new Float64Array(SPAN_CAPACITY + 1)
@@ -121,18 +133,37 @@ export class SpanRecorder {
   /** Declares a named place in the code, once, outside the loop. The same name gives the same handle. */
   marker(name: string, options: MarkerOptions = {}): MarkerId {
     if (typeof name !== 'string') this.problems.note('names of markers were not texts')
+    return this.declare(name, options, this.marker)
+  }
+
+  /**
+   * The same, for whoever declares it for somebody else.
+   * @param below what the game's code has called; null for a marker of the recorder's own
+   * @param from where another thread has declared it
+   */
+  protected declare(
+    name: string,
+    options: MarkerOptions,
+    below: unknown,
+    from: Pick<DeclaredMarker, 'at' | 'line'> | null = null,
+  ): MarkerId {
     const short = shortName(name)
     const known = this.#markerIds.get(short)
-    if (known !== undefined) return known
-    if (this.markers.length >= LIMITS.markers - 1) return this.#overflowMarker()
-    const id = this.markers.length
-    this.markers.push({ name: short, ...this.#goodOptions(short, options) })
+    const isGames = below !== null || from !== null
+    if (known !== undefined && !(isGames && this.#namedOnly.has(known))) return known
+    if (known === undefined && this.markers.length >= LIMITS.markers - 1) return this.#overflowMarker()
+    const id = known ?? this.markers.length
+    const at = from?.at ?? placeGiven(fieldOf(options, 'at'))
+    const line = from?.line ?? (at === null && below !== null ? callerOf(below) : null)
+    this.markers[id] = { name: short, ...this.#goodOptions(short, options), at, line }
     this.#markerIds.set(short, id)
+    if (isGames) this.#namedOnly.delete(id)
+    else this.#namedOnly.add(id)
     return id
   }
 
   /** What was given for a marker, as far as a take can hold it. */
-  #goodOptions(name: string, given: unknown): Omit<DeclaredMarker, 'name'> {
+  #goodOptions(name: string, given: unknown): Omit<DeclaredMarker, 'name' | 'at' | 'line'> {
     const about = `marker ${name}`
     const givenKind = fieldOf(given, 'kind') ?? 'work'
     const kind = MARKER_KINDS.find((one) => one === givenKind)
@@ -207,7 +238,7 @@ export class SpanRecorder {
   /** Stands for a handle that names nothing, so that its leave finds a place. */
   #unknownMarker(): MarkerId {
     this.problems.note('spans had no marker that exists')
-    return this.marker('(unknown marker)')
+    return this.declare('(unknown marker)', {}, null)
   }
 
   #wrongKey(): number {
@@ -248,7 +279,7 @@ export class SpanRecorder {
       return () => {}
     }
     const marking = {
-      marker: (name: string) => this.marker(name, options),
+      marker: (name: string) => this.declare(name, options, this.mark),
       enter: (marker: MarkerId) => this.enter(marker),
       leave: () => this.leave(),
       note: (what: string, about: string) => this.problems.note(what, about),

@@ -21,6 +21,8 @@ export class TakeStream {
   readonly #sink: Sink
   readonly #declared: () => AllDeclared
   readonly #sent = { markers: 0, lanes: 0, gauges: 0, watches: 0, classes: 0 }
+  /** Sent before their place in the code was known. */
+  readonly #unplaced = new Set<number>()
   #sequence = 1
 
   /** @param declared gives what has been declared so far; must only grow */
@@ -43,12 +45,16 @@ export class TakeStream {
 
   #declareNew(): void {
     const all = this.#declared()
-    if (LISTS.every((list) => all[list].length === this.#sent[list])) return
+    const placed = [...this.#unplaced].map((id) => all.markers[id]!).filter(({ at }) => at !== null)
+    if (placed.length === 0 && LISTS.every((list) => all[list].length === this.#sent[list])) return
     const sequence = this.#sequence++
     const fresh = Object.fromEntries(
       LISTS.map((list) => [list, all[list].slice(this.#sent[list])]),
     ) as unknown as AllDeclared
-    this.#sink.put(encodeRecord({ record: 'declare', sequence, ...fresh }), sequence)
+    for (const { id, at } of fresh.markers) if (at === null) this.#unplaced.add(id)
+    for (const { id } of placed) this.#unplaced.delete(id)
+    const markers = [...placed, ...fresh.markers]
+    this.#sink.put(encodeRecord({ record: 'declare', sequence, ...fresh, markers }), sequence)
     for (const list of LISTS) this.#sent[list] = all[list].length
   }
 }

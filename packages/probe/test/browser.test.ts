@@ -11,10 +11,10 @@ import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import type { Page } from 'puppeteer-core'
 import { type TakeDetail } from '@lapsus/api'
-import { getJson, testServer } from '../../server/test/support.ts'
+import { getJson, testServer, until } from '../../server/test/support.ts'
 import { launchBrowser } from '../../../test/support/browser.ts'
 
-const MOST_BYTES = 15_200
+const MOST_BYTES = 16_900
 
 function bundle(contents: string): Uint8Array {
   const { outputFiles } = buildSync({
@@ -59,6 +59,60 @@ describe('probe in a browser', () => {
   it('is small, with everything it depends on', () => {
     const whole = bundle(`export * from './browser.ts'`)
     expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)
+  })
+
+  it('knows where markers stand, through the maps of the page’s own scripts', async () => {
+    const server = await testServer()
+    const to = server.address.replace('http', 'ws')
+    const source = [
+      'export interface Options { to: string }',
+      "import { createProbe, type Probe } from './browser.ts'",
+      '',
+      `const options: Options = { to: '${to}' }`,
+      "const probe: Probe = createProbe({ game: 'Placed page', to: options.to, take: 'placed-page-1' })",
+      'const update: number =',
+      "  probe.marker('update')",
+      'let frames = 0',
+      'setInterval(() => {',
+      '  probe.frame()',
+      '  probe.run(update, () => {})',
+      "  if (++frames === 150) void probe.close().then(() => { document.title = 'done' })",
+      '}, 10)',
+    ].join('\n')
+    const built = (sourcemap: 'inline' | 'external') => {
+      const { outputFiles } = buildSync({
+        stdin: {
+          ...{ contents: source, loader: 'ts', sourcefile: 'src/game.ts' },
+          resolveDir: join(import.meta.dirname, '../src'),
+        },
+        ...{ bundle: true, minify: true, format: 'esm', platform: 'browser', write: false },
+        ...{ sourcemap, outfile: join(import.meta.dirname, '../src/game.js') },
+      })
+      const of = (ending: string) => outputFiles.find(({ path }) => path.endsWith(ending))?.contents
+      return { script: of('.js')!, map: of('.js.map') }
+    }
+    const { script, map } = built('external')
+    const linked = Buffer.concat([script, Buffer.from('\n//# sourceMappingURL=maps/game.js.map?v=1\n')])
+    const placeIn = async (scripts: Record<string, Uint8Array>) => {
+      await inPage(scripts, async (page) => {
+        await page.waitForFunction(() => document.title === 'done', { timeout: 30_000 })
+      })
+      await until(
+        async () => (await getJson<TakeDetail>(server, '/api/takes/placed-page-1')).state === 'complete',
+        'the take is complete',
+      )
+      const { markers } = await getJson<TakeDetail>(server, '/api/takes/placed-page-1')
+      await fetch(`${server.address}/api/takes/placed-page-1`, { method: 'DELETE' })
+      return markers.find(({ name }) => name === 'update')!.at
+    }
+    try {
+      // Named from where the map lies.
+      expect(await placeIn({ '/game.js': linked, '/maps/game.js.map?v=1': map! })).to.deep.equal({
+        ...{ file: 'maps/src/game.ts', line: 7, source: null },
+      })
+    } finally {
+      await server.stop()
+    }
   })
 
   it('takes any calls with any arguments, and any options, without throwing', async () => {

@@ -245,6 +245,7 @@ describe('the server', () => {
           group: '',
           kind: 'work',
           tags: [],
+          at: null,
           watches: Array.from({ length: 1024 }, (_, i) => i % 1024),
         },
       ],

@@ -5,7 +5,7 @@ import { expect } from 'chai'
 import fc from 'fast-check'
 import type { TakeDetail } from '@lapsus/api'
 import { coursesOf, ledgerRows, rollupOf } from '@lapsus/core/rollup'
-import { Digester, nextOver, stripColumns, worstFrame } from '@lapsus/core/take'
+import { Digester } from '@lapsus/core/take'
 import { chunkRecord, declareRecord, node, type FrameSpec } from '../../core/test/support/takes.ts'
 import { bytes, duration, ms, percent, plain, three } from '@lapsus/core/words'
 import { inUnit, callersOf, ledgerCsv, ledgerLines, outsideMs } from '../src/sights/ledger/rows.ts'
@@ -299,43 +299,6 @@ describe('addresses', () => {
 })
 
 describe('strip', () => {
-  const { take } = open(
-    Array.from({ length: 300 }, (_, i) => ({
-      lanes: [[node(0, (i % 97 === 5 ? 40 : 5 + (i % 3)) * MS)]],
-      restNs: 0,
-    })),
-  )
-
-  it('folds frames into columns that keep every worst frame and the median', () => {
-    fc.assert(
-      fc.property(fc.nat(299), fc.nat(300), fc.integer({ min: 1, max: 400 }), (a, b, width) => {
-        const [from, to] = [Math.min(a, b), Math.max(a, b)]
-        const { firstFrame, worstFrame: worst, medianWorkNs } = stripColumns(take.frames, from, to, width)
-        expect(worst.length).to.equal(Math.min(width, to - from))
-        let seen = from
-        worst.forEach((frame, column) => {
-          const work = [...take.frames.workNs.slice(firstFrame[column], firstFrame[column + 1])].sort(
-            (x, y) => x - y,
-          )
-          expect(firstFrame[column]).to.equal(seen)
-          seen = firstFrame[column + 1]!
-          expect(take.frames.workNs[frame]).to.equal(work.at(-1))
-          const half = (work.length - 1) / 2
-          expect(medianWorkNs[column]).to.equal((work[Math.floor(half)]! + work[Math.ceil(half)]!) / 2)
-        })
-        expect(seen).to.equal(worst.length === 0 ? from : to)
-      }),
-    )
-  })
-
-  it('goes to the next frame over budget, and knows the worst', () => {
-    expect(nextOver(take.frames, 0, 1, 16 * MS)).to.equal(5)
-    expect(nextOver(take.frames, 5, 1, 16 * MS)).to.equal(102)
-    expect(nextOver(take.frames, 102, -1, 16 * MS)).to.equal(5)
-    expect(nextOver(take.frames, 5, -1, 16 * MS)).to.equal(null)
-    expect(worstFrame(take.frames, 10, 200)).to.equal(102)
-  })
-
   it('zooms around a frame, pans within the take, reveals a frame', () => {
     const all = { from: 0, to: 300 }
     const near = zoom(all, 150, 0.5, 300)

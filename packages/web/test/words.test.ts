@@ -15,7 +15,7 @@ const RECORDER = { spanNs: 100, insideNs: 40, clockReadNs: 30, clockResolutionNs
 
 function open(): OpenTake {
   const marker = (id: number, name: string, kind: string, tags: string[] = []) => ({
-    ...{ id, name, kind, tags, watches: [], group: '', groupId: 0 },
+    ...{ id, name, kind, tags, watches: [], group: '', groupId: 0, at: null },
   })
   const markers = [
     marker(0, 'sim', 'work'),

@@ -1,5 +1,11 @@
+import type { Probe } from '@lapsus/probe'
 import { beatPacked } from '../wings.ts'
 import type { World } from '../world.ts'
+
+export const beatWingsMarkers = (probe: Probe) => ({
+  'wings.beat': probe.marker('wings.beat', { group: 'moths' }),
+  'wing.beat': probe.marker('wing.beat', { group: 'moths' }),
+})
 
 /** Every scale of every wing moves on. */
 export function beatWings(world: World): void {

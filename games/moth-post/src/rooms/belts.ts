@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import { pressStamp } from '../letter.ts'
 import type { World } from '../world.ts'
 
@@ -5,6 +6,12 @@ const BELT_PACES = 120
 const BELT_SPEED = 2
 /** Of the threads of an envelope one in so many is felt. */
 const FELT = 8
+
+export const stepBeltsMarkers = (probe: Probe) => ({
+  'belts.step': probe.marker('belts.step', { group: 'belts' }),
+  'belt.move': probe.marker('belt.move', { group: 'belts' }),
+  'belt.handOver': probe.marker('belt.handOver', { group: 'belts' }),
+})
 
 /** The belts move on; letters at their end are stamped. */
 export function stepBelts(world: World): void {
@@ -37,6 +44,10 @@ const RULES: ((world: World, belt: number) => void)[] = [
   (world) => (world.beltCrowding %= 9_973),
 ]
 
+export const applyRulesMarkers = (probe: Probe) => ({
+  'belt.rules': probe.marker('belt.rules', { group: 'belts' }),
+})
+
 /** Four rules ask of every belt whether it is crowded. */
 function applyRules(world: World): void {
   const { probe, markers } = world
@@ -51,6 +62,10 @@ function applyRules(world: World): void {
   }
   probe.leave()
 }
+
+export const isCrowdedMarkers = (probe: Probe) => ({
+  'belt.test': probe.marker('belt.test', { group: 'belts' }),
+})
 
 /** Whether the letters on a belt lie close: every one is measured against every other. */
 function isCrowded(world: World, belt: number): boolean {
@@ -69,6 +84,12 @@ function isCrowded(world: World, belt: number): boolean {
   probe.leave(crowded)
   return crowded
 }
+
+export const stampMarkers = (probe: Probe) => ({
+  'stamp.station': probe.marker('stamp.station', { group: 'belts' }),
+  'stamp.press': probe.marker('stamp.press', { group: 'belts' }),
+  'stamp.dry': probe.marker('stamp.dry', { group: 'belts' }),
+})
 
 function stamp(world: World): void {
   const { probe, markers } = world

@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import { TOWN } from '../town.ts'
 import type { World } from '../world.ts'
 
@@ -12,6 +13,15 @@ const order = new Uint16Array(MOST)
 /** Kind, depth and number of a shape as one number, so that sorting needs no comparing function. */
 const keys = new Float64Array(MOST)
 const DEPTHS = TOWN * 16
+
+export const drawBoardMarkers = (probe: Probe) => ({
+  'board.draw': probe.marker('board.draw', { group: 'board' }),
+  'draw.collect': probe.marker('draw.collect', { group: 'board' }),
+  'draw.cull': probe.marker('draw.cull', { group: 'board' }),
+  'draw.sort': probe.marker('draw.sort', { group: 'board' }),
+  'draw.batch': probe.marker('draw.batch', { group: 'board' }),
+  'draw.submit': probe.marker('draw.submit', { group: 'board' }),
+})
 
 /** Gathers what is to be seen into batches, as a display would want it. */
 export function drawBoard(world: World): void {

@@ -1,9 +1,16 @@
+import type { Probe } from '@lapsus/probe'
 import { walkCost } from '../streets.ts'
-import { BINS, type Moth, type World } from '../world.ts'
+import { BINS } from '../settings.ts'
+import type { Moth, World } from '../world.ts'
 
 const DISPATCHES = 2
 /** Moths whose way is worked out before the letter goes to the one with the shortest. */
 const CANDIDATES = 3
+
+export const dispatchMarkers = (probe: Probe) => ({
+  'couriers.dispatch': probe.marker('couriers.dispatch', { group: 'couriers' }),
+  'route.plan': probe.marker('route.plan', { group: 'couriers' }),
+})
 
 /** Letters in the bins are given to free moths. */
 export function dispatch(world: World): void {
@@ -25,6 +32,10 @@ export function dispatch(world: World): void {
   }
   probe.leave()
 }
+
+export const bestCarrierMarkers = (probe: Probe) => ({
+  'path.search': probe.marker('path.search', { group: 'couriers' }),
+})
 
 function bestCarrier(world: World, x: number, y: number): Moth | null {
   const { probe, markers, moths } = world

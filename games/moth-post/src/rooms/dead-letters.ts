@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import type { Letter } from '../letter.ts'
 import type { World } from '../world.ts'
 
@@ -12,6 +13,10 @@ export function putAside(world: World, letter: Letter): void {
   world.probe.born(world.classes.deadLetter)
   world.deadLetters.push({ letter, sinceStep: world.step })
 }
+
+export const lookThroughDeadMarkers = (probe: Probe) => ({
+  'dead.look': probe.marker('dead.look', { group: 'mail' }),
+})
 
 /** Looks through the letters nobody takes. */
 export function lookThroughDead(world: World): void {

@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import { PLACES, routesAtOnce } from '../routes.ts'
 import type { World } from '../world.ts'
 
@@ -8,6 +9,11 @@ const FIRST_STEP = 180
 const NEWS_STEPS = 45
 
 const atOnce = routesAtOnce()
+
+export const checkGatesMarkers = (probe: Probe) => ({
+  'gates.check': probe.marker('gates.check', { group: 'couriers' }),
+  'routes.replan': probe.marker('routes.replan', { group: 'couriers' }),
+})
 
 /** When a gate shuts, the way of every moth with a letter is planned anew. */
 export function checkGates(world: World): void {

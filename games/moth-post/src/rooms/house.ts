@@ -1,8 +1,15 @@
+import type { Probe } from '@lapsus/probe'
 import type { World } from '../world.ts'
 
 const EVERY_STEPS = 60
 const SWEEP_AT = 10
 const AUDIT_AT = 40
+
+export const keepHouseMarkers = (probe: Probe) => ({
+  'house.keep': probe.marker('house.keep', { group: 'house' }),
+  'dust.sweep': probe.marker('dust.sweep', { group: 'house' }),
+  'audit.count': probe.marker('audit.count', { group: 'house' }),
+})
 
 /** Chores, each once a second; half a second apart unless they are done in lock-step. */
 export function keepHouse(world: World): void {

@@ -1,6 +1,12 @@
+import type { Probe } from '@lapsus/probe'
 import { STEP_S } from '../settings.ts'
 import { DISTRICTS, moveBoats } from '../town.ts'
 import type { World } from '../world.ts'
+
+export const flickerMarkers = (probe: Probe) => ({
+  'lanterns.flicker': probe.marker('lanterns.flicker', { group: 'lanterns' }),
+  'lantern.glow': probe.marker('lantern.glow', { group: 'lanterns' }),
+})
 
 /** Every lantern flickers, district by district. */
 export function flicker(world: World): void {

@@ -1,6 +1,14 @@
+import type { Probe } from '@lapsus/probe'
 import { addressLetter } from '../letter.ts'
 import { loadAt, STEP_S } from '../settings.ts'
-import { BELTS, type Moth, type World } from '../world.ts'
+import { BELTS } from '../settings.ts'
+import type { Moth, World } from '../world.ts'
+
+export const arriveMarkers = (probe: Probe) => ({
+  'mail.arrive': probe.marker('mail.arrive', { group: 'mail' }),
+  'letter.admit': probe.marker('letter.admit', { group: 'mail' }),
+  'letter.address': probe.marker('letter.address', { group: 'mail' }),
+})
 
 /** Letters come in from the street and go onto the belts. */
 export function arrive(world: World): void {
@@ -19,6 +27,11 @@ export function arrive(world: World): void {
   }
   probe.leave()
 }
+
+export const deliverMarkers = (probe: Probe) => ({
+  'letters.deliver': probe.marker('letters.deliver', { group: 'mail' }),
+  'letter.retire': probe.marker('letter.retire', { group: 'mail' }),
+})
 
 /** Letters that reached their lantern are entered in the book and leave the house. */
 export function deliver(world: World): void {

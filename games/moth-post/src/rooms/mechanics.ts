@@ -1,9 +1,15 @@
+import type { Probe } from '@lapsus/probe'
 import type { World } from '../world.ts'
 
 /** The gears turn in steps of this length, whatever the frames do. */
 const STEP_MS = 1000 / 120
 /** With the fix, what does not fit into so many steps is left out: the gears run slow for once. */
 const MOST_STEPS = 4
+
+export const turnGearsMarkers = (probe: Probe) => ({
+  'belt.mechanics': probe.marker('belt.mechanics', { group: 'belts' }),
+  'mechanics.step': probe.marker('mechanics.step', { group: 'belts' }),
+})
 
 /** Turns the gears by the time that has passed. @returns steps run */
 export function turnGears(world: World, elapsedMs: number): number {

@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import { loadAt, STEP_S } from '../settings.ts'
 import { lanternNamed, strongestNearby, strongestOfAll, TOWN, type Lantern } from '../town.ts'
 import type { Moth, World } from '../world.ts'
@@ -5,6 +6,12 @@ import { windAt } from './weather.ts'
 
 const SPEED = 260
 const FLOCK_EVERY = 8
+
+export const updateMothsMarkers = (probe: Probe) => ({
+  'moths.update': probe.marker('moths.update', { group: 'moths' }),
+  'moth.update': probe.marker('moth.update', { group: 'moths' }),
+  'moth.steer': probe.marker('moth.steer', { group: 'moths' }),
+})
 
 /** Every moth flies on: drawn by light, pushed by wind, bound for its address if it has one. */
 export function updateMoths(world: World): void {
@@ -32,6 +39,10 @@ export function updateMoths(world: World): void {
   probe.gauge(world.gauges.moths, flying)
 }
 
+export const targetOfMarkers = (probe: Probe) => ({
+  'lantern.find': probe.marker('lantern.find', { group: 'moths', tags: ['search'] }),
+})
+
 /** The lantern a moth is bound for. */
 function targetOf(world: World, moth: Moth): Lantern | null {
   if (moth.target === null || !world.settings.flaws.has('name-search')) return moth.target
@@ -41,6 +52,11 @@ function targetOf(world: World, moth: Moth): Lantern | null {
   probe.leave()
   return found
 }
+
+export const seekMarkers = (probe: Probe) => ({
+  'moth.seek': probe.marker('moth.seek', { group: 'moths' }),
+  'lantern.measure': probe.marker('lantern.measure', { group: 'moths' }),
+})
 
 function seek(world: World, moth: Moth): Lantern | null {
   const { probe, markers, town } = world

@@ -1,9 +1,15 @@
+import type { Probe } from '@lapsus/probe'
 import { sealOf } from '../letter.ts'
 import { SHIFT_S, STEP_S } from '../settings.ts'
 import type { World } from '../world.ts'
 
 /** The book keeps this many of the latest deliveries. */
 const BOOK = 2400
+
+export const checkShiftMarkers = (probe: Probe) => ({
+  'shift.check': probe.marker('shift.check', { group: 'shift' }),
+  'shift.bell': probe.marker('shift.bell', { group: 'shift' }),
+})
 
 /** Rings the shift bell when it is time, and calls the roll. */
 export function checkShift(world: World): void {
@@ -20,6 +26,13 @@ export function checkShift(world: World): void {
   }
   probe.leave()
 }
+
+export const callRollMarkers = (probe: Probe) => ({
+  'roll.call': probe.marker('roll.call', { group: 'shift' }),
+  'roll.names': probe.marker('roll.names', { group: 'shift' }),
+  'roll.letters': probe.marker('roll.letters', { group: 'shift' }),
+  'roll.seals': probe.marker('roll.seals', { group: 'shift' }),
+})
 
 /** Every moth must be in the book with whole deliveries, and no letter twice. */
 function callRoll(world: World): void {

@@ -1,5 +1,13 @@
+import type { Probe } from '@lapsus/probe'
 import { isDead, putAside } from './dead-letters.ts'
-import { BINS, type World } from '../world.ts'
+import { BINS } from '../settings.ts'
+import type { World } from '../world.ts'
+
+export const sortLettersMarkers = (probe: Probe) => ({
+  'sort.pass': probe.marker('sort.pass', { group: 'sorting' }),
+  'sort.weigh': probe.marker('sort.weigh', { group: 'sorting' }),
+  'sort.bin': probe.marker('sort.bin', { group: 'sorting' }),
+})
 
 /** Stamped letters are weighed and thrown into the bin of their district. */
 export function sortLetters(world: World): void {

@@ -1,7 +1,13 @@
-import { lettersInHouse, type World } from '../world.ts'
+import type { Probe } from '@lapsus/probe'
+import type { World } from '../world.ts'
 
 /** The board counts in sacks of so many letters. */
 const SACK = 20
+
+export const updateTallyMarkers = (probe: Probe) => ({
+  'tally.update': probe.marker('tally.update', { group: 'tally' }),
+  'tally.count': probe.marker('tally.count', { group: 'tally' }),
+})
 
 /** The tally board shows what the night has brought so far. */
 export function updateTally(world: World): void {
@@ -37,3 +43,12 @@ const linesOf = (world: World): string[] => [
       `place ${(id + 1).toLocaleString('en')} of shift ${world.shift}, locker ${(1000 + id * 7).toLocaleString('en')}: ${name}`,
   ),
 ]
+
+/** Letters that exist anywhere in the house or the air. */
+function lettersInHouse(world: World): number {
+  let count = world.stamped.length
+  for (const belt of world.belts) count += belt.length
+  for (const bin of world.bins) count += bin.length
+  for (const moth of world.moths) if (moth.carrying !== null) count++
+  return count
+}

@@ -1,3 +1,4 @@
+import type { Probe } from '@lapsus/probe'
 import { STEP_S } from '../settings.ts'
 import { TOWN } from '../town.ts'
 import { FIELD } from '../wind.ts'
@@ -5,6 +6,11 @@ import type { World } from '../world.ts'
 
 /** Asks for the next wind every so many steps, and uses it one step later. */
 const EVERY_STEPS = 4
+
+export const startWindMarkers = (probe: Probe) => ({
+  'wind.start': probe.marker('wind.start', { group: 'weather' }),
+  'wind.job': probe.marker('wind.job', { group: 'weather' }),
+})
 
 export function startWind(world: World): void {
   if (world.step % EVERY_STEPS !== 0) return
@@ -14,6 +20,11 @@ export function startWind(world: World): void {
   world.wind.start(1 + world.step * STEP_S, world.windJob)
   probe.leave()
 }
+
+export const applyWindMarkers = (probe: Probe) => ({
+  'wind.join': probe.marker('wind.join', { group: 'weather', kind: 'wait:job' }),
+  'wind.apply': probe.marker('wind.apply', { group: 'weather' }),
+})
 
 export function applyWind(world: World): void {
   const { probe, markers } = world

@@ -18,6 +18,7 @@ import {
   type MarkerKind,
   type Moment,
   NO_KEY,
+  type Place,
 } from '../format/index.ts'
 
 /** Times in ns since the take's start. */
@@ -38,6 +39,8 @@ export interface LooseSpan {
   bytes: number
   /** NO_KEY, or left out, where it has none. */
   key?: number
+  /** Where in the code, if that is said; the first of a marker's spans tells. */
+  at?: Place | null
   /** Its name and that of the span it ran in, where the format gives them; or else times tell. */
   id?: string | undefined
   parent?: string | undefined
@@ -180,7 +183,7 @@ export class Assembler {
     return id
   }
 
-  #markerId({ name, group, kind }: Pick<LooseSpan, 'name' | 'group' | 'kind'>): number {
+  #markerId({ name, group, kind, at = null }: Pick<LooseSpan, 'name' | 'group' | 'kind' | 'at'>): number {
     const names = inside(inside(this.#markers, kind), group)
     const known = names.get(name)
     if (known !== undefined) return known
@@ -190,7 +193,7 @@ export class Assembler {
     }
     this.#markerCount++
     names.set(name, id)
-    this.#fresh.markers.push({ id, name, group, kind, tags: [], watches: [] })
+    this.#fresh.markers.push({ id, name, group, kind, tags: [], watches: [], at })
     return id
   }
 }

@@ -112,6 +112,9 @@ export class OtlpWriter {
           text('thread.name', laneName),
           ...(marker.group === '' ? [] : [text('lapsus.group', marker.group)]),
           ...(marker.kind === 'work' ? [] : [text('lapsus.kind', marker.kind)]),
+          ...(marker.at === null
+            ? []
+            : [text('code.file.path', marker.at.file), whole('code.line.number', marker.at.line)]),
           ...(effect === EFFECT_UNSAID ? [] : [truth('lapsus.effect', effect === EFFECT_SOME)]),
           ...(bytes < 0 ? [] : [whole('lapsus.bytes', bytes)]),
           ...(key === NO_KEY ? [] : [whole('lapsus.key', key)]),

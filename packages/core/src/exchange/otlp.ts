@@ -15,6 +15,7 @@ import {
   type Scalar,
   NO_KEY,
   MOST_IDS,
+  type Place,
 } from '../format/index.ts'
 import type { LooseSpan } from './assemble.ts'
 import type { Skipped } from './import-format.ts'
@@ -119,6 +120,7 @@ function spanOf(raw: unknown, scope: string, times: UnixTimes, frameMarker: stri
     key: typeof key === 'number' && Number.isInteger(key) && key >= 0 && key <= MOST_IDS ? key : NO_KEY,
     startNs,
     durationNs,
+    at: placeOf(attributes),
     isFrame: attributes.has(FRAME_ATTRIBUTE) || name === frameMarker,
     events: listOf(raw, 'events').map((event) => {
       const { data } = fittingData(Object.fromEntries(attributesOf(event)))
@@ -129,6 +131,16 @@ function spanOf(raw: unknown, scope: string, times: UnixTimes, frameMarker: stri
       }
     }),
   }
+}
+
+/** Where in the code a span was made, by the names for it, those of today and those before. */
+function placeOf(attributes: Attributes): Place | null {
+  const file = attributes.get('code.file.path') ?? attributes.get('code.filepath')
+  const line = attributes.get('code.line.number') ?? attributes.get('code.lineno')
+  // A longer one has been cut, and names another file, or none.
+  if (typeof file !== 'string' || file === '' || file.length >= LIMITS.nameLength) return null
+  if (typeof line !== 'number' || !Number.isInteger(line) || line < 1 || line > MOST_IDS) return null
+  return { file, line, source: null }
 }
 
 /** Name of a span or of its parent: a text in JSON, bytes in protobuf. */

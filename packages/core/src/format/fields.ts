@@ -54,15 +54,15 @@ export function time(fields: Fields, field: string): number {
   return value
 }
 
-export function text(fields: Fields, field: string, absent?: string): string {
+export function text(
+  fields: Fields,
+  field: string,
+  absent?: string,
+  most: number = LIMITS.nameLength,
+): string {
   const value = fields[field] ?? absent
-  if (
-    typeof value !== 'string' ||
-    (absent === undefined && value === '') ||
-    value.length > LIMITS.nameLength
-  ) {
-    throw bad(field, `a text of ${absent === undefined ? 1 : 0} to ${LIMITS.nameLength} characters`, value)
-  }
+  if (typeof value !== 'string' || (absent === undefined && value === '') || value.length > most)
+    throw bad(field, `a text of ${absent === undefined ? 1 : 0} to ${most} characters`, value)
   return value
 }
 

@@ -31,6 +31,11 @@ export const LIMITS = {
   classes: 1_024,
   /** Tags of one marker. */
   tags: 16,
+  /** UTF-16 code units of the path of a source file. */
+  fileLength: 1_000,
+  /** Lines of source kept around one marker, and UTF-16 code units of each. */
+  sourceLines: 15,
+  sourceWidth: 200,
   /** Distinct chains of markers in one take. */
   paths: 65_536,
   /** Moments in one chunk. */

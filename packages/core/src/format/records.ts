@@ -87,6 +87,22 @@ export interface TakeRecord {
   writer?: string
 }
 
+/** Where in the code something stands. */
+export interface Place {
+  /** With slashes; below the folder that the game was started in, or whole. */
+  file: string
+  /** From 1. */
+  line: number
+  /** What stood around it when it was recorded; null where it was not kept. */
+  source: SourceLines | null
+}
+/** Some lines of a file, without their ends. */
+export interface SourceLines {
+  /** Number of the first. */
+  from: number
+  lines: string[]
+}
+
 export interface MarkerDeclaration {
   id: number
   name: string
@@ -96,6 +112,8 @@ export interface MarkerDeclaration {
   tags: string[]
   /** Ids of the watched values its runs look at. */
   watches: number[]
+  /** Where it was made; null where that is not known. */
+  at: Place | null
 }
 /** A marker that looks for something it could have kept. */
 export const SEARCH_TAG = 'search'

@@ -33,7 +33,9 @@ import {
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
+  type Place,
   type ProblemCount,
+  type SourceLines,
   type Stretch,
   type TakeRecord,
 } from './records.ts'
@@ -193,6 +195,31 @@ function markerOf(fields: Fields): MarkerDeclaration {
     kind,
     tags: texts(fields, 'tags', LIMITS.tags),
     watches: fields['watches'] === undefined ? [] : watchesOf(fields),
+    at: (fields['at'] ?? null) === null ? null : readPlace(asFields(fields['at'], 'at')),
+  }
+}
+
+/** @throws FormatError naming the field and what was expected */
+export function readPlace(fields: Fields): Place {
+  return {
+    file: text(fields, 'file', undefined, LIMITS.fileLength),
+    line: whole(fields, 'line', 1, MOST_IDS),
+    source:
+      (fields['source'] ?? null) === null ? null : readSourceLines(asFields(fields['source'], 'source')),
+  }
+}
+
+/** @throws FormatError naming the field and what was expected */
+export function readSourceLines(fields: Fields): SourceLines {
+  const { lines } = fields
+  if (!Array.isArray(lines) || lines.length > LIMITS.sourceLines)
+    throw bad('lines', `an array of at most ${LIMITS.sourceLines} texts`, lines)
+  return {
+    from: whole(fields, 'from', 1, MOST_IDS),
+    lines: lines.map((line: unknown, i) => {
+      if (typeof line === 'string' && line.length <= LIMITS.sourceWidth) return line
+      throw bad(`lines[${i}]`, `a text of at most ${LIMITS.sourceWidth} characters`, line)
+    }),
   }
 }
 

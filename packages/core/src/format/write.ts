@@ -4,7 +4,7 @@
  */
 import { encodeCbor, encodeSelfDescribed } from './cbor-encode.ts'
 import { narrow, type Column } from './typed-arrays.ts'
-import type { AnyRecord, ChunkRecord, DeclareRecord, LaneSpans, MarkerDeclaration } from './records.ts'
+import type { AnyRecord, ChunkRecord, DeclareRecord, LaneSpans, MarkerDeclaration, Place } from './records.ts'
 import {
   entriesOf,
   FRAME_COLUMNS,
@@ -61,7 +61,10 @@ const wireMarker = (marker: MarkerDeclaration) => ({
   kind: marker.kind === 'work' ? undefined : marker.kind,
   tags: some(marker.tags),
   watches: some(marker.watches),
+  at: marker.at === null ? undefined : wirePlace(marker.at),
 })
+
+const wirePlace = ({ file, line, source }: Place) => ({ file, line, source: source ?? undefined })
 
 const wireChunk = (record: ChunkRecord) => ({
   record: record.record,

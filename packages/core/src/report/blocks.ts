@@ -8,6 +8,8 @@ export type Block =
   | { lead: string }
   | { list: readonly string[] }
   | { heads: readonly string[]; rows: readonly (readonly string[])[] }
+  /** Lines of source, the first with its number; one of them is meant. */
+  | { code: readonly string[]; from: number; line: number; words: string }
   /** SVG, with words for whoever cannot see it. */
   | { picture: string; words: string }
 
@@ -34,6 +36,8 @@ p { margin: .4em 0; } .about { color: #66676a; } .lead { font-size: 1.1rem; }
 table { border-collapse: collapse; width: 100%; font-variant-numeric: tabular-nums; }
 th, td { padding: .2em .5em; border-bottom: 1px solid #d9d2c3; text-align: right; vertical-align: top; }
 th { color: #66676a; font-weight: 400; } th:first-child, td:first-child { text-align: left; overflow-wrap: anywhere; }
+pre { margin: 0; padding: .4em .6em; border: 1px solid #d9d2c3; background: #fdfcf6; overflow-x: auto; font: 12px/1.4 monospace; }
+pre i { display: inline-block; width: 3em; color: #66676a; font-style: normal; } pre b { background: #ece4d0; }
 figure { margin: .6em 0; } figcaption { color: #66676a; font-size: .85em; } svg { display: block; width: 100%; height: auto; }
 @media print { @page { size: A4; margin: 14mm; } body { background: none; padding: 0; max-width: none; font-size: 10pt; }
   h2 { break-after: avoid; } tr, figure { break-inside: avoid; } thead { display: table-header-group; } }
@@ -61,6 +65,14 @@ function blockHtml(block: Block): string {
   if ('list' in block) return `<ul>${block.list.map((item) => `<li>${escaped(item)}</li>`).join('')}</ul>`
   if ('picture' in block)
     return `<figure>${block.picture}<figcaption>${escaped(block.words)}</figcaption></figure>`
+  if ('code' in block) {
+    const lines = block.code.map((text, i) => {
+      const number = block.from + i
+      const code = `<i>${number}</i>${escaped(text)}`
+      return number === block.line ? `<b>${code}</b>` : code
+    })
+    return `<figure><pre>${lines.join('\n')}</pre><figcaption>${escaped(block.words)}</figcaption></figure>`
+  }
   const cells = (row: readonly string[], tag: 'th' | 'td') =>
     `<tr>${row.map((cell) => `<${tag}${tag === 'th' ? ' scope="col"' : ''}>${escaped(cell)}</${tag}>`).join('')}</tr>`
   const rows = block.rows.map((row) => cells(row, 'td')).join('')
@@ -70,6 +82,13 @@ function blockHtml(block: Block): string {
 /** Signs that would be markup at some place or other. */
 const marked = (text: string): string => text.replaceAll(/[\\`*_<>#|[\]]/g, '\\$&').replaceAll(/\s+/g, ' ')
 
+/** As code, whatever stands in it: the fence is longer than any in the text. */
+function fenced(text: string): string {
+  const longest = Math.max(2, ...[...text.matchAll(/`+/g)].map(([ticks]) => ticks.length))
+  const fence = '`'.repeat(longest + 1)
+  return `${fence}\n${text}\n${fence}`
+}
+
 function asMarkdown({ title, about, blocks }: Report): string {
   const parts = blocks.map((block): string => {
     if ('heading' in block) return `## ${marked(block.heading)}`
@@ -78,6 +97,7 @@ function asMarkdown({ title, about, blocks }: Report): string {
     if ('list' in block) return block.list.map((item) => `- ${marked(item)}`).join('\n')
     // Pictures are for the page; their words stand for them.
     if ('picture' in block) return `_${marked(block.words)}_`
+    if ('code' in block) return `${marked(block.words)}\n\n${fenced(block.code.join('\n'))}`
     return tableLines(
       [...block.heads],
       block.rows.map((row) => [...row]),

@@ -1,10 +1,11 @@
 /** A take as a report: what it spends, what is wrong, its worst frames, its ledger, its circumstances. */
+import type { Place } from '../format/index.ts'
 import { DIAGNOSIS } from '../questions/diagnosis/index.ts'
 import { LEDGER } from '../questions/ledger/index.ts'
 import { answer, type Source } from '../questions/index.ts'
 import { pathNames, type Study } from '../study/index.ts'
 import { frameFigures, MAIN_LANE } from '../take/index.ts'
-import { amount, dateTime, ms, percent, plural, sentence, three } from '../words/index.ts'
+import { amount, dateTime, ms, percent, placeWords, plural, sentence, three } from '../words/index.ts'
 import type { Block, Report } from './blocks.ts'
 import { pagePicture, stripPicture, type PageSpan } from './pictures.ts'
 
@@ -74,13 +75,40 @@ async function findingBlocks(source: Source): Promise<Block[]> {
     { heading: 'Findings' },
     {
       heads: ['finding', 'costs a frame', 'can be got back'],
-      rows: told.map(({ path, text, costMsPerFrame, recoverableMsPerFrame }) => [
-        `${path.length === 0 ? '' : `${path.join(' › ')}: `}${text}`,
+      rows: told.map(({ path, pathId, text, costMsPerFrame, recoverableMsPerFrame }) => [
+        `${path.length === 0 ? '' : `${path.join(' › ')}: `}${text}${inBrackets(placeOf(source, pathId))}`,
         ms(costMsPerFrame),
         ms(recoverableMsPerFrame),
       ]),
     },
+    ...codeBlocks(
+      source,
+      told.map(({ pathId }) => pathId),
+    ),
   ]
+}
+
+const placeOf = ({ declarations, paths }: Source, path: number | null): Place | null =>
+  path === null ? null : declarations.marker(paths.get(path).marker).at
+
+const inBrackets = (at: Place | null): string => (at === null ? '' : ` (${placeWords(at)})`)
+
+/** What the findings speak of, where its lines were kept; each once. */
+function codeBlocks(source: Source, pathIds: readonly (number | null)[]): Block[] {
+  const places = pathIds.map((path) => placeOf(source, path))
+  const shown = new Map(
+    places.flatMap((at): [string, Block][] =>
+      at === null || at.source === null
+        ? []
+        : [
+            [
+              placeWords(at),
+              { code: at.source.lines, from: at.source.from, line: at.line, words: placeWords(at) },
+            ],
+          ],
+    ),
+  )
+  return shown.size === 0 ? [] : [{ heading: 'The code, as it was recorded' }, ...shown.values()]
 }
 
 /** The frames with most work, as pages. */

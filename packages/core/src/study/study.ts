@@ -2,7 +2,7 @@
  * A take, or a part of it, as questions about its frames need it: the course of every path over the
  * frames, and what the frames say besides. No spans. Frames count from 0 at the study's first.
  */
-import type { Conditions, SampleName, SAMPLES } from '../format/index.ts'
+import type { Conditions, Place, SampleName, SAMPLES } from '../format/index.ts'
 import type { CourseDetails } from '../rollup/index.ts'
 import type { Declarations, FrameColumns, Job, PathTable } from '../take/index.ts'
 
@@ -56,6 +56,10 @@ export interface Study {
 
 export const frameCount = (study: Pick<Study, 'frames'>): number => study.frames.startNs.length
 export const budgetNsOf = ({ target }: Pick<Study, 'target'>): number => 1e9 / target
+
+/** Where in the code the marker of a path stands; null where that is not known. */
+export const pathPlace = ({ declarations, paths }: Study, path: number): Place | null =>
+  declarations.marker(paths.get(path).marker).at
 
 /** Names of the markers from the outermost to the path's own. */
 export const pathNames = ({ declarations, paths }: Study, path: number): string[] =>

@@ -19,6 +19,8 @@ export interface Marker extends MarkerDeclaration {
 /** What a record declares, or what of it was new. */
 export interface Declared {
   markers: Marker[]
+  /** Known before, whose place in the code, or its lines, is told only now. */
+  placed: Marker[]
   lanes: LaneDeclaration[]
   gauges: GaugeDeclaration[]
   watches: WatchDeclaration[]
@@ -35,19 +37,34 @@ export class Declarations {
   readonly #groupIds = new Map<string, number>()
 
   /**
-   * Adds what a record declares; saying the same again is fine.
+   * Adds what a record declares; saying the same again is fine, and may tell the place of a marker later.
    * @returns what was new
    * @throws FormatError when an id is declared anew with another name
    */
   apply(record: Omit<DeclareRecord, 'record' | 'sequence'>): Declared {
     const markers = record.markers.map((marker) => ({ ...marker, groupId: this.#groupId(marker.group) }))
+    const placed = this.#placeLater(markers)
     return {
+      placed,
       markers: addNew(this.markers, markers, 'marker'),
       lanes: addNew(this.lanes, record.lanes, 'lane'),
       gauges: addNew(this.gauges, record.gauges, 'gauge'),
       watches: addNew(this.watches, record.watches, 'watch'),
       classes: addNew(this.classes, record.classes, 'class'),
     }
+  }
+
+  /** A place that is known stays; its lines may come later. */
+  #placeLater(markers: readonly Marker[]): Marker[] {
+    return markers.flatMap(({ id, name, at }) => {
+      const known = this.markers.get(id)
+      if (known === undefined || known.name !== name || at === null) return []
+      const isNews = known.at === null || (known.at.source === null && at.source !== null)
+      if (!isNews) return []
+      const placed = { ...known, at: known.at === null ? at : { ...known.at, source: at.source } }
+      this.markers.set(id, placed)
+      return [placed]
+    })
   }
 
   #groupId(group: string): number {

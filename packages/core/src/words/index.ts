@@ -1,5 +1,6 @@
 export * from './cause.ts'
 export * from './numbers.ts'
+export * from './place.ts'
 export * from './sentence.ts'
 export * from './table.ts'
 export * from './escaped.ts'

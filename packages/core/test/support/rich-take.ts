@@ -10,7 +10,8 @@ export function richTake(): AnyRecord[] {
     [{ name: 'sim' }, { name: 'join', kind: 'wait:job' }, { name: 'job' }],
     ['main', 'worker'],
   )
-  declare.markers[0] = { ...declare.markers[0]!, tags: ['search'], watches: [0] }
+  const at = { file: 'src/Lärm.ts', line: 42, source: { from: 41, lines: ['', '  <b>search()</b> // 🌙'] } }
+  declare.markers[0] = { ...declare.markers[0]!, tags: ['search'], watches: [0], at }
   declare.classes[0] = { ...declare.classes[0]!, marker: 0 }
   const chunk = chunkRecord(
     2,

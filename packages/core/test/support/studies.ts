@@ -11,6 +11,7 @@ import {
   type JobEvents,
   type LaneSpans,
   type MarkerKind,
+  type Place,
 } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
 import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
@@ -43,13 +44,16 @@ export interface TestFrame {
   lives?: Record<string, [number, number]>
   /** Looks and changes, by watch. */
   watches?: Record<string, [number, number]>
-  /** Instances, enabled and asleep, by class. */
-  updaters?: Record<string, [number, number, number]>
+  /** Instances, enabled, asleep and, where it matters, far, by class. */
+  updaters?: Record<string, [number, number, number, number?]>
   moments?: string[]
 }
 
 export interface TestGame {
-  markers?: Record<string, { kind?: MarkerKind; tags?: string[]; watches?: string[]; group?: string }>
+  markers?: Record<
+    string,
+    { kind?: MarkerKind; tags?: string[]; watches?: string[]; group?: string; at?: Place }
+  >
   /** Marker that runs once for each updater of a class. */
   classes?: Record<string, string | null>
   /** Variants by name of the gauge that tells which is in use. */
@@ -87,6 +91,7 @@ export function recordsFrom(frames: TestFrame[], game: TestGame = {}): [DeclareR
       group: game.markers?.[name]?.group ?? '',
       kind: game.markers?.[name]?.kind ?? 'work',
       tags: game.markers?.[name]?.tags ?? [],
+      at: game.markers?.[name]?.at ?? null,
       watches: (game.markers?.[name]?.watches ?? []).map((watch) => id(ids.watches, watch)),
     })),
     lanes: [
@@ -241,8 +246,8 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
       })
       return found.length === 0 ? [] : [{ id, frame: Uint32Array.from(found, (one) => one.frame), found }]
     })
-  const column = (found: { value: readonly number[] }[], i: number) =>
-    Uint32Array.from(found, ({ value }) => value[i]!)
+  const column = (found: { value: readonly (number | undefined)[] }[], i: number) =>
+    Uint32Array.from(found, ({ value }) => value[i] ?? 0)
   return {
     ...emptyChunk(sequence),
     frameStartNs: Float64Array.from(starts),
@@ -274,7 +279,7 @@ function chunkOf(frames: TestFrame[], sequence: number, startNs: number, names: 
       instances: column(found, 0),
       enabled: column(found, 1),
       unseen: new Uint32Array(frame.length),
-      far: new Uint32Array(frame.length),
+      far: column(found, 3),
       asleep: column(found, 2),
       everyMs: new Float64Array(frame.length),
     })),

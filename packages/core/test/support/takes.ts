@@ -61,6 +61,7 @@ export const declareRecord = (sequence: number, markers: TestMarker[], lanes = [
     group,
     kind,
     tags: [],
+    at: null,
     watches: [],
   })),
   lanes: lanes.map((name, id) => ({ id, name })),

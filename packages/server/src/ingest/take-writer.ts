@@ -30,6 +30,7 @@ import {
 import { Op, type CreationAttributes, type Transaction } from 'sequelize'
 import { createInBatches } from '../store/batches.ts'
 import { pack, unpack } from '../store/compression.ts'
+import { storeMarkers } from '../store/markers.ts'
 import { triedAgain } from '../store/driver.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
@@ -172,26 +173,19 @@ export class TakeWriter {
   #prepareDeclarations(record: DeclareRecord): () => Promise<void> {
     const { takeId } = this
     const added = this.#digester.declare(record)
-    const json = (list: unknown[]) => (list.length > 0 ? JSON.stringify(list) : null)
-    const markers = added.markers.map(({ id, name, group, groupId, kind, tags, watches }) => ({
-      takeId,
-      id,
-      name,
-      markerGroup: group,
-      groupId,
-      kind,
-      tags: json(tags),
-      watches: json(watches),
-    }))
+    const markers = [...added.markers, ...added.placed]
     const own = <T extends object>(items: T[]) => items.map((item) => ({ takeId, ...item }))
     return () =>
       this.#commit(record.sequence, {}, async (transaction) => {
-        await createInBatches(this.#store.markers, markers, transaction)
-        await createInBatches(this.#store.lanes, own(added.lanes), transaction)
-        const gauges = added.gauges.map((gauge) => ({ ...gauge, variants: json(gauge.variants) }))
-        await createInBatches(this.#store.gauges, own(gauges), transaction)
-        await createInBatches(this.#store.watches, own(added.watches), transaction)
-        await createInBatches(this.#store.classes, own(added.classes), transaction)
+        await storeMarkers(this.#store, takeId, markers, transaction)
+        await createInBatches(this.#store.lanes, own(added.lanes), { transaction })
+        const gauges = added.gauges.map(({ variants, ...gauge }) => ({
+          ...gauge,
+          variants: variants.length > 0 ? JSON.stringify(variants) : null,
+        }))
+        await createInBatches(this.#store.gauges, own(gauges), { transaction })
+        await createInBatches(this.#store.watches, own(added.watches), { transaction })
+        await createInBatches(this.#store.classes, own(added.classes), { transaction })
       })
   }
 
@@ -250,11 +244,11 @@ export class TakeWriter {
         storedBytes: blobs.reduce((sum, blob) => sum + blob.length, 0),
       }
       await this.#commit(record.sequence, sums, async (transaction) => {
-        await createInBatches(this.#store.paths, newPaths, transaction)
+        await createInBatches(this.#store.paths, newPaths, { transaction })
         await this.#createChunk(row, sums.storedBytes, transaction)
         await this.#store.rollups.create({ takeId, level: 0, idx, body: rollup }, { transaction })
         await this.#rollUp(idx, transaction)
-        await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), transaction)
+        await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), { transaction })
         await this.#addProblems(record.problems, transaction)
         if (chunk.stretch !== null) {
           const { cause, at } = chunk.stretch

@@ -1,15 +1,20 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
+import { existsSync, readFileSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
+import { dirname, join } from 'node:path'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
+import { sourceAround } from '@lapsus/core/take'
 import type { Logger } from 'pino'
 import { atIntervals } from '../at-intervals.ts'
 import { finishTake } from '../ingest/finish.ts'
+import { putSourceLines } from '../ingest/source-lines.ts'
 import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
 import { isOver, SharedRecordings } from './shared-recordings.ts'
 import type { Store } from '../store/store.ts'
+import { tablesOf } from '../store/take-tables.ts'
 
 const MESSAGE_LENGTH = 2_000
 /** A game that has not begun its take by then has failed. */
@@ -30,6 +35,8 @@ interface Run {
 export class Recordings {
   readonly #store: Store
   readonly #script: string
+  /** The game's. */
+  readonly #folder: string
   readonly #ownKey: string
   readonly #log: Logger
   /** Games at once: more would measure how they get in each other's way. */
@@ -44,6 +51,8 @@ export class Recordings {
   constructor(store: Store, script: string, ownKey: string, log: Logger, most = availableParallelism()) {
     this.#store = store
     this.#script = script
+    // It is built into a folder of its own.
+    this.#folder = dirname(dirname(script))
     this.#ownKey = ownKey
     this.#log = log
     this.#most = most
@@ -124,6 +133,8 @@ export class Recordings {
           [ENV_OPTIONS]: JSON.stringify(recordingOptions(request)),
           [ENV_KEY]: this.#ownKey,
         },
+        // Places in its code are named from its folder.
+        cwd: this.#folder,
         stdio: ['ignore', 'pipe', 'pipe'],
       },
     )
@@ -203,13 +214,25 @@ export class Recordings {
     }
   }
 
+  /** The game's own code is here: its findings show the lines that they speak of. */
+  async #keepSource(take: string): Promise<void> {
+    const row = await this.#store.takes.findByPk(take)
+    if (row === null) return
+    const { declarations } = await tablesOf(this.#store, row)
+    const lines = sourceAround(declarations.markers.values(), (file) => {
+      const path = join(this.#folder, file)
+      return existsSync(path) ? readFileSync(path, 'utf8') : null
+    })
+    if (lines.length > 0) await putSourceLines(this.#store, row, lines)
+  }
+
   async #end(run: Run, code: number | null, output: string): Promise<void> {
     const { recording } = run
     try {
       if (code !== 0) {
         await finishTake(this.#store, recording.take, 'cut-short')
         recording.message = output.split('\n').slice(-3).join('\n') || `the game ended with code ${code}`
-      }
+      } else await this.#keepSource(recording.take)
     } catch (error) {
       this.#log.error(error, 'could not close the take of a recording')
     }

@@ -3,7 +3,7 @@ import 'reflect-metadata'
 import { TAKE_STATES, type TakeState } from '@lapsus/api'
 import { MARKS, type FindingMark } from '@lapsus/core/questions/diagnosis'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
-import { RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
+import { LIMITS, RECORDING_MODES, type RecordingMode } from '@lapsus/core/format'
 import { REPORT_FORMATS, type ReportFormat } from '@lapsus/core/report'
 import { plural } from '@lapsus/core/words'
 import { plainToInstance, Transform, Type } from 'class-transformer'
@@ -24,6 +24,8 @@ import {
   Min,
   validate,
   ValidateIf,
+  ValidateNested,
+  type ValidationError,
 } from 'class-validator'
 import { DEMO_LIMITS } from '../recordings/demo.ts'
 import { ProblemError } from '../problem-error.ts'
@@ -67,6 +69,11 @@ export class ExcerptBody {
   @IsString() @MaxLength(200) name = ''
 }
 
+/** What each says is read by core/format, which names what is wrong with it. */
+export class SourceBody {
+  @IsArray() @ArrayMaxSize(LIMITS.markers) @IsObject({ each: true }) markers!: object[]
+}
+
 export class RecordParams {
   @Type(() => Number) @IsInt() @Min(1) @Max(Number.MAX_SAFE_INTEGER) sequence!: number
 }
@@ -81,7 +88,14 @@ export class MarkBody {
   @IsString() @MaxLength(2_000) reason = ''
 }
 
+/** What whoever records may know better than the game does. */
+export class ConditionsChange {
+  @IsOptional() @IsString() @Length(1, 200) build?: string
+  @IsOptional() @IsString() @Length(1, 200) scene?: string
+}
+
 export class TakeChange {
+  @IsOptional() @Type(() => ConditionsChange) @ValidateNested() conditions?: ConditionsChange
   @ValidateIf((change: TakeChange) => change.name !== undefined) @IsString() @MaxLength(200) name?: string
   @ValidateIf((change: TakeChange) => change.note !== undefined) @IsString() @MaxLength(10_000) note?: string
   @ValidateIf((change: TakeChange) => change.tags !== undefined)
@@ -198,12 +212,13 @@ export async function parseRequest<T extends object>(kind: new () => T, value: u
     throw new ProblemError(400, 'expected a JSON object')
   checkShape(value)
   const request = plainToInstance(kind, value)
-  const [error] = await validate(request, {
+  const [first] = await validate(request, {
     whitelist: true,
     forbidNonWhitelisted: true,
     stopAtFirstError: true,
   })
-  if (error !== undefined) {
+  if (first !== undefined) {
+    const error = innermost(first)
     throw new ProblemError(
       400,
       Object.values(error.constraints ?? { unknown: `${error.property} is wrong` })[0]!,
@@ -212,6 +227,10 @@ export async function parseRequest<T extends object>(kind: new () => T, value: u
   }
   return request
 }
+
+/** Of an object in a field, what is wrong in it. */
+const innermost = (error: ValidationError): ValidationError =>
+  error.children?.[0] === undefined ? error : innermost(error.children[0])
 
 /** No request is deeper: a plan's items hold values by name. */
 const MOST_DEPTH = 16

@@ -56,6 +56,10 @@ export const bigKey = () => key<number>(BIGINT)
 export const sum = (): Column<number, 'optional'> => ({
   attribute: () => ({ type: BIGINT, allowNull: false, defaultValue: 0 }),
 })
+/** From 0 on. */
+export const counted = (): Column<number, 'optional'> => ({
+  attribute: () => ({ type: INTEGER, allowNull: false, defaultValue: 0 }),
+})
 /** Given by the database. */
 export const numbered = (): Column<number, 'optional'> => ({
   attribute: () => ({ type: INTEGER, allowNull: false, primaryKey: true, autoIncrement: true }),

@@ -10,9 +10,22 @@ import * as trials from './migrations/007-trials.ts'
 import * as history from './migrations/008-history.ts'
 import * as traces from './migrations/009-traces.ts'
 import * as recordings from './migrations/010-recordings.ts'
+import * as places from './migrations/011-places.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
-const MIGRATIONS = [takes, details, diagnoses, plans, trust, planLists, trials, history, traces, recordings]
+const MIGRATIONS = [
+  takes,
+  details,
+  diagnoses,
+  plans,
+  trust,
+  planLists,
+  trials,
+  history,
+  traces,
+  recordings,
+  places,
+]
 
 /** Brings the database up to date. @returns names of the migrations that were run */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {

@@ -107,14 +107,7 @@ async function takeRecord(store: Store, row: TakeRow): Promise<TakeRecord> {
 const declareRecord = (declarations: Declarations, sequence: number): DeclareRecord => ({
   record: 'declare',
   sequence,
-  markers: [...declarations.markers.values()].map(({ id, name, group, kind, tags, watches }) => ({
-    id,
-    name,
-    group,
-    kind,
-    tags,
-    watches,
-  })),
+  markers: [...declarations.markers.values()].map(({ groupId: _, ...marker }) => marker),
   lanes: [...declarations.lanes.values()],
   gauges: [...declarations.gauges.values()],
   watches: [...declarations.watches.values()],

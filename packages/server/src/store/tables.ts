@@ -5,6 +5,7 @@ import {
   bigOrNone,
   bytes,
   bytesOrNone,
+  counted,
   double,
   integer,
   integerKey,
@@ -64,6 +65,8 @@ export const TABLES = {
     twinOf: textOrNone(64),
     /** Records that could not be stored and were set aside. */
     setAside: sum(),
+    /** How often lines of source were put in after its end. */
+    placings: counted(),
   },
 
   markers: {
@@ -77,6 +80,8 @@ export const TABLES = {
     tags: longTextOrNone(),
     /** JSON: an array of watch numbers; null for none. */
     watches: longTextOrNone(),
+    /** JSON (Place): where in the code; null where that is not known. */
+    place: longTextOrNone(),
   },
   lanes: { takeId: takeId(), id: integerKey(), name: text(200) },
   gauges: {

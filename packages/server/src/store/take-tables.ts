@@ -1,5 +1,5 @@
 import { Declarations, PathTable, type TakeProgress } from '@lapsus/core/take'
-import type { MarkerKind } from '@lapsus/core/format'
+import { markerOfRow } from './markers.ts'
 import type { Store, TakeFields } from './store.ts'
 
 const byId = (takeId: string) => ({
@@ -14,12 +14,12 @@ export interface TakeTables {
 }
 
 /**
- * What a take has declared, and its paths; to be read, not added to. Those of a take that has ended do not change, and
- * are kept.
+ * What a take has declared, and its paths; to be read, not added to. Those of a take that has ended hardly change,
+ * and are kept.
  */
 export function tablesOf(store: Store, row: TakeFields): Promise<TakeTables> {
   if (row.state === 'recording') return loadTables(store, row.id)
-  return store.tables.get(`${row.id} ${row.lastSequence}`, () => loadTables(store, row.id))
+  return store.tables.get(`${row.id} ${row.lastSequence} ${row.placings}`, () => loadTables(store, row.id))
 }
 
 async function loadTables(store: Store, takeId: string): Promise<TakeTables> {
@@ -35,14 +35,7 @@ async function loadTables(store: Store, takeId: string): Promise<TakeTables> {
   // Groups are numbered in order of appearance, which the numbers kept with the markers restore.
   const groups = [...markers].sort((a, b) => a.groupId - b.groupId)
   declarations.apply({
-    markers: groups.map(({ id, name, markerGroup, kind, tags, watches }) => ({
-      id,
-      name,
-      group: markerGroup,
-      kind: kind as MarkerKind,
-      tags: tags === null ? [] : (JSON.parse(tags) as string[]),
-      watches: watches === null ? [] : (JSON.parse(watches) as number[]),
-    })),
+    markers: groups.map(markerOfRow),
     lanes: lanes.map(({ id, name }) => ({ id, name })),
     gauges: gauges.map(({ id, name, unit, variants }) => ({
       id,

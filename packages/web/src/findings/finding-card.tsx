@@ -3,7 +3,8 @@ import { ms, percent } from '@lapsus/core/words'
 import { GroupShare } from '../budgets/group-share.tsx'
 import { RemedyOptions } from '../plan/remedy-options.tsx'
 import { useDiagnosis } from '../state/diagnosis.ts'
-import type { OpenTake } from '../state/take.ts'
+import { CodePlace } from '../code/code-place.tsx'
+import { placeOfPath, type OpenTake } from '../state/take.ts'
 import { useView } from '../state/view.ts'
 import { MarkForm } from './mark-form.tsx'
 import type { MarkedFinding } from './sections.ts'
@@ -85,6 +86,7 @@ function Details({ finding, take }: Omit<CardProps, 'budgetMs'>) {
       {path.length > 1 && (
         <p className="text-xs break-words text-faint">in {path.slice(0, -1).join(' › ')}</p>
       )}
+      <CodePlace at={placeOfPath(take, finding.pathId)} game={take.detail.game} />
       {frames.length > 0 && (
         <p className="text-xs">
           frames{' '}

@@ -28,6 +28,10 @@ interface Settings {
   /** The budget that was checked last, as text, by game. */
   budgets: Readonly<Record<string, string>>
   setBudget(game: string, text: string): void
+  /** Addresses that open places in the code, with `{file}` and `{line}`, by game. */
+  placePatterns: Readonly<Record<string, string>>
+  /** @param pattern empty for none */
+  setPlacePattern(game: string, pattern: string): void
 }
 
 /** What a person set and expects to find again. */
@@ -47,6 +51,11 @@ export const useSettings = create<Settings>()(
       budgets: {} as Readonly<Record<string, string>>,
       setBudget: (game: string, text: string) =>
         set(({ budgets }) => ({ budgets: { ...budgets, [game]: text } })),
+      placePatterns: {} as Readonly<Record<string, string>>,
+      setPlacePattern: (game: string, pattern: string) =>
+        set(({ placePatterns: { [game]: _, ...others } }) => ({
+          placePatterns: pattern === '' ? others : { ...others, [game]: pattern },
+        })),
       foldedGames: [] as readonly string[],
       toggleGame: (game: string) =>
         set(({ foldedGames }) => ({

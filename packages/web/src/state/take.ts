@@ -4,6 +4,7 @@ import { Remembered } from '../api/latest.ts'
 import { api } from '../api/takes.ts'
 import { PAGE, type PageAnswer } from '@lapsus/core/questions/page'
 import type { LiveNews, TakeDetail } from '@lapsus/api'
+import type { Place } from '@lapsus/core/format'
 import {
   concatFrames,
   cutFrames,
@@ -93,6 +94,10 @@ export function openTake(detail: TakeDetail, frames: FrameColumns): OpenTake {
   for (const { parent, lane, marker } of detail.paths) paths.child(parent, lane, markers.get(marker)!)
   return { detail, frames, paths, markers }
 }
+
+/** Where in the code the marker of a path stands; null where that is not known. */
+export const placeOfPath = ({ paths, markers }: OpenTake, path: number | null): Place | null =>
+  path === null ? null : (markers.get(paths.get(path).marker)?.at ?? null)
 
 /** Pages seen lately are there at once. */
 export const loadPage = (id: string, frame: number): Promise<PageAnswer> =>

@@ -1,4 +1,5 @@
 import type { GameSummary, Miniature, Miniatures, TakeDetail, TakeState, TakeSummary } from '@lapsus/api'
+import type { Conditions } from '@lapsus/core/format'
 import { NS_PER_MS } from '@lapsus/core/take'
 import { dateTime } from '@lapsus/core/words'
 import { col, fn, literal, Op, where, type WhereOptions } from 'sequelize'
@@ -176,9 +177,14 @@ function summaryOf(row: TakeRow, game: string): TakeSummary {
 
 export async function changeTake(
   row: TakeRow,
-  { tags, ...texts }: { name?: string; note?: string; tags?: string[] },
+  { tags, conditions, ...texts }: { name?: string; note?: string; tags?: string[]; conditions?: Conditions },
 ): Promise<void> {
-  await row.update({ ...texts, ...(tags === undefined ? {} : { tags: JSON.stringify([...new Set(tags)]) }) })
+  const known = JSON.parse(row.conditions) as Conditions
+  await row.update({
+    ...texts,
+    ...(tags === undefined ? {} : { tags: JSON.stringify([...new Set(tags)]) }),
+    ...(conditions === undefined ? {} : { conditions: JSON.stringify({ ...known, ...conditions }) }),
+  })
 }
 
 /** Puts a take aside; it can be restored for a month. */

@@ -12,7 +12,8 @@ import {
   takeDetail,
   takeSummary,
 } from '../queries/takes.ts'
-import { MarkBody, MiniaturesQuery, parseRequest, TakeChange, TakesQuery } from '../requests.ts'
+import { putSourceLines } from '../../ingest/source-lines.ts'
+import { MarkBody, MiniaturesQuery, parseRequest, SourceBody, TakeChange, TakesQuery } from '../requests.ts'
 import type { Store } from '../../store/store.ts'
 
 /** Takes, as they are listed, named, put aside. */
@@ -38,13 +39,21 @@ export function takeRoutes(store: Store): Router {
 
   router.patch('/takes/:take', async (context) => {
     const row = await takeOf(store, context)
-    const { name, note, tags } = await parseRequest(TakeChange, context.request.body)
+    const { name, note, tags, conditions } = await parseRequest(TakeChange, context.request.body)
     await changeTake(row, {
       ...(name === undefined ? {} : { name }),
       ...(note === undefined ? {} : { note }),
       ...(tags === undefined ? {} : { tags }),
+      ...(conditions === undefined ? {} : { conditions }),
     })
     context.body = await takeSummary(store, row)
+  })
+
+  router.put('/takes/:take/source', async (context) => {
+    const row = await takeOf(store, context)
+    const { markers } = await parseRequest(SourceBody, context.request.body)
+    await putSourceLines(store, row, markers)
+    context.status = 204
   })
 
   router.delete('/takes/:take', async (context) => {

@@ -2,8 +2,8 @@ import type { PageAnswer } from '@lapsus/core/questions/page'
 import { useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import { Canvas, type Draw } from '../../components/canvas.tsx'
 import { Words } from '../../components/words.tsx'
-import { ms } from '@lapsus/core/words'
-import type { OpenTake } from '../../state/take.ts'
+import { ms, placeWords } from '@lapsus/core/words'
+import { placeOfPath, type OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
 import { onPageCommand } from '../../state/commands.ts'
 import { excessByPath, sumsByPath } from './compare.ts'
@@ -204,12 +204,14 @@ function BoxHint({
 }) {
   const chain = take.paths.chain(box.path).map((path) => nameOf(take, path))
   const [what] = labelsOf(take, box)
+  const place = placeOfPath(take, box.path)
   return (
     <div
       className="pointer-events-none absolute z-10 w-64 rounded border border-line bg-leaf px-2.5 py-1.5 text-xs shadow-md"
       style={{ left: x + 280 > width ? x - 272 : x + 14, top: y + 12 }}
     >
       <b>{what}</b>
+      {place !== null && box.runs === 1 && <div className="break-all text-faint">{placeWords(place)}</div>}
       <div className="text-faint">{chain.slice(0, -1).join(' › ') || 'outermost'}</div>
       <div>
         total {ms(box.totalNs / 1e6)}, self {ms(box.selfNs / 1e6)}

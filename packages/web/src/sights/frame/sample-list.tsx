@@ -1,6 +1,7 @@
 import { useMemo } from 'react'
 import { Hint } from '../../components/hint.tsx'
-import type { OpenTake } from '../../state/take.ts'
+import { PlaceLink } from '../../code/place-link.tsx'
+import { placeOfPath, type OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
 import { RecorderShare } from './frame-bar.tsx'
 import { sampleWords } from './sample-words.ts'
@@ -8,7 +9,8 @@ import { usePage } from './use-page.ts'
 
 /** Gauges, watched values, lives and updaters of the frame on the page. */
 export function FrameSamples({ take }: { take: OpenTake }) {
-  const frame = useView((view) => view.frame)
+  const { frame, path } = useView()
+  const place = placeOfPath(take, path)
   const { page } = usePage(take, frame)
   const words = useMemo(() => (page === null ? [] : sampleWords(take, page)), [take, page])
   return (
@@ -17,6 +19,11 @@ export function FrameSamples({ take }: { take: OpenTake }) {
       className="flex max-h-16 shrink-0 flex-wrap gap-x-3 overflow-y-auto border-t border-line px-3 py-1 text-xs text-faint"
       data-testid="samples"
     >
+      {place !== null && (
+        <li>
+          <PlaceLink at={place} game={take.detail.game} />
+        </li>
+      )}
       <li>
         <RecorderShare take={take} frame={frame} />
       </li>

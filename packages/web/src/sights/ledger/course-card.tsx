@@ -4,6 +4,7 @@ import type { LedgerEntry } from '@lapsus/core/questions/ledger'
 import { useMemo } from 'react'
 import { amount, count, ms, plural, three } from '@lapsus/core/words'
 import { useAnswer } from '../../api/use-answer.ts'
+import { PlaceLink } from '../../code/place-link.tsx'
 import { RemedyMenu } from '../../plan/remedy-menu.tsx'
 import { useFramesQuery } from '../../state/frames-query.ts'
 import type { OpenTake } from '../../state/take.ts'
@@ -48,6 +49,7 @@ export function CourseCard({ take, path, wholeMarker, rows, basis }: CardProps) 
         <span className="min-w-0 truncate text-xs text-faint">
           {wholeMarker ? 'wherever it runs' : names.slice(0, -1).join(' › ')}
         </span>
+        <PlaceLink at={take.markers.get(marker)?.at} game={take.detail.game} />
         <RemedyMenu path={names} />
       </h3>
       {error !== null && <p className="text-alarm">{error}</p>}

@@ -2,6 +2,7 @@
 import { ChevronDown, ChevronRight } from 'lucide-react'
 import { columnsWith, perFrame, type LedgerColumn, type LedgerEntry } from '@lapsus/core/questions/ledger'
 import { percent, three } from '@lapsus/core/words'
+import { PlaceLink } from '../../code/place-link.tsx'
 import { ShareChip } from '../../budgets/group-share.tsx'
 import type { TableColumn } from '../../components/table.tsx'
 import { useView, type Unit } from '../../state/view.ts'
@@ -14,6 +15,9 @@ interface Shown {
   wide: boolean
   /** Whether lines are groups that may have a budget of their own. */
   showShares: boolean
+  game: string
+  /** The path that is chosen: where there is little room, its line alone tells its place in the code. */
+  chosen: number | null
   /** Folds the children of a path away, or shows them again. */
   toggle(path: number): void
 }
@@ -24,6 +28,8 @@ export function tableColumns({
   basis,
   wide,
   showShares,
+  game,
+  chosen,
   toggle,
 }: Shown): TableColumn<LedgerLine>[] {
   return [
@@ -32,7 +38,13 @@ export function tableColumns({
       head: 'name',
       about: 'The marker’s name; in a tree, below the marker it ran in.',
       align: 'left',
-      cell: (line) => <Name line={line} toggle={toggle} share={showShares ? shareOf(line, basis) : null} />,
+      cell: (line) => (
+        <Name
+          {...{ line, toggle, game }}
+          share={showShares ? shareOf(line, basis) : null}
+          showPlace={wide || (line.path !== null && line.path === chosen)}
+        />
+      ),
     },
     ...columnsWith(rows)
       .filter(({ needsRoom }) => wide || !needsRoom)
@@ -75,15 +87,15 @@ function figureColumn(
   }
 }
 
-function Name({
-  line,
-  toggle,
-  share,
-}: {
+interface NameProps {
   line: LedgerLine
   toggle(path: number): void
   share: number | null
-}) {
+  showPlace: boolean
+  game: string
+}
+
+function Name({ line, toggle, share, showPlace, game }: NameProps) {
   const { name, lane, path, indent, children, open, waits } = line
   return (
     <span className="flex min-w-0 items-center overflow-hidden" style={{ paddingLeft: indent * 14 }}>
@@ -106,6 +118,11 @@ function Name({
       <span className="truncate" title={name}>
         {name}
       </span>
+      {showPlace && (
+        <span className="ml-2 min-w-0 shrink-[1000] overflow-hidden">
+          <PlaceLink at={line.at} game={game} />
+        </span>
+      )}
       {waits && <span className="ml-1.5 shrink-0 text-xs text-faint">waits</span>}
       {indent === 0 && lane !== 'main' && <span className="ml-1.5 shrink-0 text-xs text-faint">{lane}</span>}
       {share !== null && <ShareChip group={name} meanMs={share} />}

@@ -46,6 +46,7 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
     () =>
       tableColumns({
         ...{ rows: ledger?.rows ?? [], unit, basis, wide },
+        ...{ game: take.detail.game, chosen: path },
         showShares: by === 'group' && frames === 'chosen',
         toggle: (one) =>
           setClosed((current) => {
@@ -54,7 +55,7 @@ export function LedgerView({ take, budgetMs, wide: isAlone = false }: LedgerProp
             return next
           }),
       }),
-    [ledger, unit, basis, wide, by, frames],
+    [ledger, unit, basis, wide, by, frames, take.detail.game, path],
   )
 
   return (

@@ -3,7 +3,7 @@ import { LEDGER_COLUMNS, type LedgerAnswer, type LedgerEntry } from '@lapsus/cor
 import { csvRow } from '@lapsus/core/exchange'
 import { idOfKey, laneOfKey } from '@lapsus/core/rollup'
 import { MAIN_LANE, NO_PATH } from '@lapsus/core/take'
-import type { MarkerKind } from '@lapsus/core/format'
+import type { MarkerKind, Place } from '@lapsus/core/format'
 import type { OpenTake } from '../../state/take.ts'
 import type { Grouping, Sort, Unit } from '../../state/view.ts'
 
@@ -17,6 +17,8 @@ export interface LedgerLine {
   path: number | null
   /** Whether the line stands for that path alone. */
   isPath: boolean
+  /** Where in the code; null where it is not known, or not one place. */
+  at: Place | null
   /** Steps to the right in the tree. */
   indent: number
   children: number
@@ -71,19 +73,19 @@ function lineOf(row: LedgerEntry, { by }: LedgerAnswer, take: OpenTake): LedgerL
   const common = { row, indent: 0, children: 0, open: true, isPath: by === 'path' }
   if (by === 'path') {
     const { marker, lane } = take.paths.get(row.key)
-    const { name, kind } = take.markers.get(marker)!
-    return { ...common, name, lane: laneName(lane), waits: isWait(kind), path: row.key }
+    const { name, kind, at } = take.markers.get(marker)!
+    return { ...common, name, at, lane: laneName(lane), waits: isWait(kind), path: row.key }
   }
   const id = idOfKey(row.key)
   const lane = laneName(laneOfKey(row.key))
   if (by === 'marker') {
-    const { name, kind } = take.markers.get(id)!
+    const { name, kind, at } = take.markers.get(id)!
     // Choosing a marker chooses one of its paths: what is lit on a page is a path.
     const first = take.paths.all.find((one) => one.marker === id && one.lane === laneOfKey(row.key))!
-    return { ...common, name, lane, waits: isWait(kind), path: first.id }
+    return { ...common, name, at, lane, waits: isWait(kind), path: first.id }
   }
   const group = take.detail.markers.find(({ groupId }) => groupId === id)?.group
-  return { ...common, name: group || '(no group)', lane, waits: false, path: null }
+  return { ...common, name: group || '(no group)', at: null, lane, waits: false, path: null }
 }
 
 /** Sums of rows that share a lane, or that the same marker called. Percentiles of a sum are not known. */
@@ -96,7 +98,17 @@ function gathered({ rows }: LedgerAnswer, take: OpenTake, by: 'lane' | 'caller')
     else addTo(sum, row)
   }
   return [...sums.values()].map((row) => ({
-    ...{ row, indent: 0, children: 0, open: true, waits: false, path: null, isPath: false, lane: '' },
+    ...{
+      row,
+      indent: 0,
+      children: 0,
+      open: true,
+      waits: false,
+      path: null,
+      isPath: false,
+      lane: '',
+      at: null,
+    },
     name:
       by === 'lane'
         ? (take.detail.lanes.find(({ id }) => id === row.key)?.name ?? '')

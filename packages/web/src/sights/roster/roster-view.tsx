@@ -6,6 +6,7 @@ import { duration, percent, three } from '@lapsus/core/words'
 import { useAnswer } from '../../api/use-answer.ts'
 import { IconButton } from '../../components/button.tsx'
 import { Choice } from '../../components/choice.tsx'
+import { PlaceLink } from '../../code/place-link.tsx'
 import { SearchField } from '../../components/search-field.tsx'
 import { Table, type TableColumn } from '../../components/table.tsx'
 import { copyText, saveText } from '../../state/take-away.ts'
@@ -35,6 +36,7 @@ export function RosterView({ take }: { take: OpenTake }) {
   const [search, setSearch] = useState('')
   const [sort, setSort] = useState<RosterSort>('frame')
   const [grouping, setGrouping] = useState<(typeof GROUPED)[number]>('flat')
+  const columns = useMemo(() => columnsOf(take), [take])
   const lines = useMemo(
     () =>
       answer === null ? [] : rosterLines(answer.rows, { search, sort, grouped: grouping === 'grouped' }),
@@ -96,7 +98,7 @@ export function RosterView({ take }: { take: OpenTake }) {
               {group !== null && <h3 className="px-2 pt-3 font-serif text-base">{group || '(no group)'}</h3>}
               <Table
                 label={group === null ? 'Roster' : `Roster of ${group}`}
-                columns={COLUMNS}
+                columns={columns}
                 rows={rows}
                 keyOf={({ sort: kind, name, marker }) => `${kind} ${name} ${marker}`}
                 sort={{ by: sort, onSort: (by) => setSort(by as RosterSort) }}
@@ -113,16 +115,17 @@ export function RosterView({ take }: { take: OpenTake }) {
 
 const shareOrNone = (share: number | null) => (share === null ? '' : percent(share))
 
-const COLUMNS: TableColumn<RosterRow>[] = [
+const columnsOf = ({ markers, detail }: OpenTake): TableColumn<RosterRow>[] => [
   {
     id: 'name',
     head: 'what runs',
     about:
       'A class of updaters, or a marker that runs in at least nine of ten frames or at a steady interval.',
     align: 'left',
-    cell: ({ name, sort, group }) => (
+    cell: ({ name, sort, group, marker }) => (
       <>
-        {name} <span className="text-xs text-faint">{sort === 'updater' ? 'updaters' : group}</span>
+        {name} <span className="text-xs text-faint">{sort === 'updater' ? 'updaters' : group}</span>{' '}
+        <PlaceLink at={marker === null ? null : markers.get(marker)?.at} game={detail.game} />
       </>
     ),
   },

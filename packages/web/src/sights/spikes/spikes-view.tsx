@@ -4,20 +4,23 @@ import type {
   FamilyReport,
   SpikeReport,
 } from '@lapsus/core/questions/diagnosis'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { ms, plural } from '@lapsus/core/words'
 import { Choice } from '../../components/choice.tsx'
+import { PlaceLink } from '../../code/place-link.tsx'
 import { Table, type TableColumn } from '../../components/table.tsx'
 import { Words } from '../../components/words.tsx'
 import { useDiagnosis } from '../../state/diagnosis.ts'
+import { placeOfPath, type OpenTake } from '../../state/take.ts'
 import { useView } from '../../state/view.ts'
+import type { SightProps } from '../sight.ts'
 import { causeLine, familyWords, machineWords } from './spike-words.ts'
 
 const ORDERS = ['worst', 'time'] as const
 const ORDER_WORDS = { worst: 'worst first', time: 'in order of time' }
 
 /** Frames that stick out: what each did more than usual, and which belong together. */
-export function SpikesView() {
+export function SpikesView({ take }: SightProps) {
   const { diagnosis, error } = useDiagnosis()
   if (error !== null)
     return (
@@ -34,10 +37,16 @@ export function SpikesView() {
       </Words>
     )
   }
-  return <Spikes diagnosis={diagnosis} />
+  return <Spikes diagnosis={diagnosis} take={take} />
 }
 
-function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: DiagnosisAnswer }) {
+function Spikes({
+  diagnosis: { spikes, families, pauses },
+  take,
+}: {
+  diagnosis: DiagnosisAnswer
+  take: OpenTake
+}) {
   const { frame, change } = useView()
   const [order, setOrder] = useState<(typeof ORDERS)[number]>('worst')
   const [family, setFamily] = useState<number | null>(null)
@@ -46,6 +55,7 @@ function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: Diagno
   const shown = spikes.filter((spike) =>
     family === null ? withMachine || spike.machine === null : spike.family === family,
   )
+  const columns = useMemo(() => columnsOf(take), [take])
   const rows = order === 'time' ? shown : [...shown].sort((a, b) => b.severityMs - a.severityMs)
   return (
     <section aria-label="Spikes" className="flex h-full min-h-0 flex-col" data-testid="spikes">
@@ -84,7 +94,7 @@ function Spikes({ diagnosis: { spikes, families, pauses } }: { diagnosis: Diagno
         )}
         <Table
           label="Spikes"
-          columns={COLUMNS}
+          columns={columns}
           rows={rows}
           keyOf={(spike) => spike.frame}
           isChosen={(spike) => spike.frame === frame}
@@ -149,7 +159,7 @@ const causeName = (cause: CauseReport | undefined) =>
       ? 'collection'
       : (cause.path.at(-1) ?? 'outside any marker')
 
-const COLUMNS: TableColumn<SpikeReport>[] = [
+const columnsOf = (take: OpenTake): TableColumn<SpikeReport>[] => [
   {
     id: 'frame',
     head: 'frame',
@@ -194,7 +204,11 @@ const COLUMNS: TableColumn<SpikeReport>[] = [
     cell: ({ causes }) =>
       causes.length === 0
         ? 'no marker sticks out'
-        : causes.slice(0, 3).map((cause) => <p key={cause.path.join()}>{causeLine(cause)}</p>),
+        : causes.slice(0, 3).map((cause) => (
+            <p key={cause.path.join()}>
+              {causeLine(cause)} <PlaceLink at={placeOfPath(take, cause.pathId)} game={take.detail.game} />
+            </p>
+          )),
   },
   {
     id: 'moment',
