@@ -32,11 +32,13 @@ const PICTURES = {
       needsTakes: false,
     },
   },
-  workbench: { at: ({ flawed }) => `/takes/${flawed}` },
-  'workbench-dark': {
-    at: ({ flawed }) => `/takes/${flawed}?frames=300-540`,
+  unmarked: {
+    at: ({ unmarked }) => `/takes/${unmarked}`,
+    before: (page) => page.locator('[data-testid=finding] button').click(),
     settings: { theme: 'dark' },
+    needsTakes: false,
   },
+  workbench: { at: ({ flawed }) => `/takes/${flawed}` },
   ledger: { at: ({ flawed, path }) => `/takes/${flawed}?sight=ledger&scope=difference&path=${path}` },
   spikes: { at: ({ flawed }) => `/takes/${flawed}?sight=spikes` },
   memory: { at: ({ flawed }) => `/takes/${flawed}?sight=memory` },
@@ -87,6 +89,7 @@ await runMain(async () => {
       ? await recordTakes(product.address)
       : {}
     for (const name of names) {
+      if (name === 'unmarked') takes.unmarked = await recordUnmarked(product.address)
       if (name === 'history') playWeeks(product.address)
       if (name === 'live') takes.live = await beginRecording(product.address)
       await picture(browser, product.address, name, takes)
@@ -183,6 +186,24 @@ async function recordTakes(address) {
     composite: composite.id,
     path: paths.findIndex(({ marker }) => marker === plan.id),
   }
+}
+
+/** A game that knows nothing of markers. */
+async function recordUnmarked(address) {
+  const { status } = spawnSync(
+    process.execPath,
+    [
+      ...[join(ROOT, 'packages/cli/bin/lapsus.mjs'), 'record', '--mark', '**/*.mjs'],
+      ...['--', process.execPath, 'game.mjs', '4'],
+    ],
+    {
+      ...{ cwd: join(ROOT, 'examples/unmarked'), stdio: 'ignore' },
+      env: { ...process.env, LAPSUS_URL: address },
+    },
+  )
+  if (status !== 0) throw new Error(`the pond ended with code ${status}`)
+  const [newest] = await call(address, 'GET', '/api/takes?game=unmarked')
+  return newest.id
 }
 
 /** Forty short nights of twelve versions. */

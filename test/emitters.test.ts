@@ -325,7 +325,10 @@ describe('emitters', () => {
   }
 
   it('are refused in words by what is no Lapsus, and the game goes on', async () => {
-    const refusing = createServer((_, response) => response.writeHead(404).end('{"detail":"no such thing"}'))
+    // Whoever answers before all has come cuts off the connection, which is another failure.
+    const refusing = createServer((request, response) =>
+      request.resume().on('end', () => response.writeHead(404).end('{"detail":"no such thing"}')),
+    )
     await new Promise<void>((resolve) => refusing.listen(0, '127.0.0.1', resolve))
     const to = `127.0.0.1:${(refusing.address() as AddressInfo).port}`
     try {

@@ -34,6 +34,8 @@ const PROBE_ENTRIES = {
   browser: { platform: 'browser', source: 'browser.ts' },
   worker: { platform: 'neutral', source: 'worker.ts' },
   overlay: { platform: 'browser', source: 'overlay/index.ts' },
+  marks: { platform: 'browser', source: 'marks/page.ts' },
+  vite: { platform: 'node', source: 'marks/vite.ts' },
 }
 
 export async function buildPackages() {
@@ -80,6 +82,8 @@ async function buildProbe(build) {
       '.': { node: bothWays('node'), default: bothWays('browser') },
       './worker': bothWays('worker'),
       './overlay': bothWays('overlay', 'overlay/index'),
+      './marks': bothWays('marks', 'marks/page'),
+      './vite': bothWays('vite', 'marks/vite'),
       './script': './script.js',
       './package.json': './package.json',
     },
@@ -98,13 +102,20 @@ const bothWays = (name, types = name) => ({
 
 async function buildCli(build) {
   const folder = join(PACKAGES, 'cli')
-  await bundle(build, {
-    entryPoints: ['packages/cli/src/main.ts'],
-    outfile: join(folder, 'lapsus.mjs'),
-    platform: 'node',
-    format: 'esm',
-    banner: { js: `#!/usr/bin/env node\n${WITH_REQUIRE}` },
-  })
+  const programs = [
+    ['packages/cli/src/main.ts', 'lapsus', '#!/usr/bin/env node\n'],
+    // What is loaded before a game that is to be marked.
+    ['packages/probe/src/marks/node.ts', 'mark-preload', ''],
+    ['packages/probe/src/marks/node-hooks.ts', 'mark-hooks', ''],
+  ]
+  for (const [entry, name, first] of programs)
+    await bundle(build, {
+      entryPoints: [entry],
+      outfile: join(folder, `${name}.mjs`),
+      platform: 'node',
+      format: 'esm',
+      banner: { js: first + WITH_REQUIRE },
+    })
   copyFileSync(join(ROOT, 'docs/cli.md'), join(folder, 'README.md'))
   pack(folder, {
     name: '@lapsus/cli',

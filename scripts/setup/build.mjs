@@ -11,6 +11,8 @@ const PROGRAMS = [
   { entry: 'packages/server/src/main.ts', out: 'packages/server/dist/main.mjs' },
   { entry: 'packages/server/src/serve/pool/pool-worker.ts', out: 'packages/server/dist/pool-worker.mjs' },
   { entry: 'packages/cli/src/main.ts', out: 'packages/cli/dist/main.mjs' },
+  { entry: 'packages/probe/src/marks/node.ts', out: 'packages/cli/dist/mark-preload.mjs' },
+  { entry: 'packages/probe/src/marks/node-hooks.ts', out: 'packages/cli/dist/mark-hooks.mjs' },
   { entry: 'games/moth-post/src/main.ts', out: 'games/moth-post/dist/main.mjs' },
   { entry: 'games/moth-post/src/wind-worker.ts', out: 'games/moth-post/dist/wind-worker.mjs' },
   { entry: 'games/moth-post/src/routes-worker.ts', out: 'games/moth-post/dist/routes-worker.mjs' },

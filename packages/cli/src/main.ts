@@ -85,6 +85,13 @@ program
   .option('--out <file>', 'record to a file instead of the running Lapsus')
   .option('--name <name>', 'what the take is called in the library')
   .option('--tag <tag>', 'put on the take in the library; may be given again', several, [])
+  .option(
+    '--mark <files>',
+    'put markers around the functions of these files, as a pattern; may be given again',
+    several,
+    [],
+  )
+  .option('--frame <function>', 'the marked function whose runs begin frames, such as loop.tick')
   .option('--build <build>', 'the build that is played')
   .option('--scene <scene>', 'the scene that is played')
   .option('--no-source', 'do not keep the lines of source around markers')

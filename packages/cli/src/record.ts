@@ -2,11 +2,11 @@ import { spawn } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
 import { existsSync, rmSync } from 'node:fs'
 import { constants } from 'node:os'
-import { resolve } from 'node:path'
+import { basename, resolve } from 'node:path'
 import { checkTake, type TakeDetail } from '@lapsus/api'
 import { sourceAround } from '@lapsus/core/take'
 import { plural } from '@lapsus/core/words'
-import { ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
+import { ENV_MARK, ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
 import { amendFile, type Amendment } from './amend-file.ts'
 import { CliError } from './errors.ts'
 import { readTakeFile } from './take-file.ts'
@@ -19,6 +19,10 @@ export interface RecordOptions {
   tag: string[]
   build?: string
   scene?: string
+  /** Patterns of files whose functions get markers. */
+  mark: string[]
+  /** Name of the marked function that begins frames. */
+  frame?: string
   /** Whether the lines of source around markers are kept. */
   source: boolean
   mode?: RecordingMode
@@ -50,17 +54,20 @@ function probeOptions({ mode, keepSeconds, tripFrame, tripMarker, tripMoment }: 
  * @throws CliError where it ended well, and recorded nothing
  */
 export async function record(command: string[], recordOptions: RecordOptions): Promise<number> {
-  const { out, name, tag: tags, build, scene, source } = recordOptions
+  const { out, name, tag: tags, build, scene, mark, frame, source } = recordOptions
+  if (frame !== undefined && mark.length === 0)
+    throw new CliError('--frame names one of the functions that --mark has marked: say which files')
   const conditions = { ...(build !== undefined && { build }), ...(scene !== undefined && { scene }) }
   const around = source ? { folder: process.cwd(), untilMs: Date.now() } : null
   const options = probeOptions(recordOptions)
+  const env = markingEnvironment(mark, frame, basename(process.cwd()))
   const take = randomUUID()
   if (out !== undefined && (name !== undefined || tags.length > 0))
     throw new CliError('--name and --tag are for takes of the library; a file has neither')
   if (out !== undefined)
-    return recordToFile(command, resolve(out), take, options, { conditions, source: around })
+    return recordToFile(command, { to: resolve(out), take, options, env }, { conditions, source: around })
   const address = await serverAddress()
-  const code = await runProgram(command, address, take, options)
+  const code = await runProgram(command, { to: address, take, options, env })
   const at = `${address}/api/takes/${take}`
   const response = await fetch(at, { headers: withPassword() })
   if (response.status === 404) return nothingRecorded(command, code)
@@ -84,15 +91,19 @@ const send = (method: string, url: string, body: object) =>
     body: JSON.stringify(body),
   })
 
-async function recordToFile(
-  command: string[],
-  file: string,
-  take: string,
-  options: object,
-  amendment: Amendment,
-): Promise<number> {
+/** What the program is told. */
+interface Telling {
+  /** Address or file. */
+  to: string
+  take: string
+  options: object
+  env: Record<string, string>
+}
+
+async function recordToFile(command: string[], telling: Telling, amendment: Amendment): Promise<number> {
+  const { to: file } = telling
   rmSync(file, { force: true })
-  const code = await runProgram(command, file, take, options)
+  const code = await runProgram(command, telling)
   if (!existsSync(file)) return nothingRecorded(command, code)
   await amendFile(file, amendment)
   const { study } = await readTakeFile(file)
@@ -102,22 +113,31 @@ async function recordToFile(
 
 /** What a program that failed says itself goes before this. */
 function nothingRecorded([program]: string[], code: number): number {
-  const words = `"${program}" ended without recording a frame: does it make a probe and call frame()?`
+  const words = `"${program}" ended without recording a frame: does it make a probe and call frame()? --mark records what has none`
   if (code === 0) throw new CliError(words)
   console.error(`lapsus: ${words}`)
   return code
 }
 
-function runProgram(
-  [program, ...args]: string[],
-  to: string,
-  take: string,
-  options: object,
-): Promise<number> {
+/** Has Node load what marks, before the program; nothing where nothing is to be marked. */
+function markingEnvironment(
+  globs: string[],
+  frame: string | undefined,
+  game: string,
+): Record<string, string> {
+  if (globs.length === 0) return {}
+  const preload = new URL('./mark-preload.mjs', import.meta.url).href
+  return {
+    NODE_OPTIONS: `${process.env['NODE_OPTIONS'] ?? ''} --import ${preload}`.trim(),
+    [ENV_MARK]: JSON.stringify({ globs, folder: process.cwd(), game, ...(frame !== undefined && { frame }) }),
+  }
+}
+
+function runProgram([program, ...args]: string[], { to, take, options, env }: Telling): Promise<number> {
   return new Promise((settle, reject) => {
     const child = spawn(program!, args, {
       stdio: 'inherit',
-      env: { ...process.env, [ENV_TO]: to, [ENV_TAKE]: take, [ENV_OPTIONS]: JSON.stringify(options) },
+      env: { ...process.env, ...env, [ENV_TO]: to, [ENV_TAKE]: take, [ENV_OPTIONS]: JSON.stringify(options) },
     })
     // The terminal sends Ctrl-C to the program too: it ends its take, and then this ends.
     const ignore = () => {}

@@ -1,6 +1,7 @@
 /** The probe for browsers. */
 import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
+import { noteProbe } from './marks/marks.ts'
 import { ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { browserPlaces } from './browser-places.ts'
 import { Probe } from './probe.ts'
@@ -37,6 +38,7 @@ export function createProbe(options: ProbeOptions): Probe {
     places: browserPlaces,
     ...recordingOptions(options, memory.heap !== null, onProblem),
   })
+  noteProbe(probe)
   if (sink instanceof WebSocketSink) {
     // The page is left for good, or may be: what there is goes to the connection at once.
     globalThis.addEventListener?.('pagehide', (event) => {

@@ -43,16 +43,26 @@ function placesIn(url: string, lines: CodeLine[]): (Place | null)[] {
 
 /** The map that a script names, its sources as whole paths; null where it names none. */
 function mapOf(file: string): SourceMap | null {
-  const address = mapAddressOf(readBounded(file))
+  const found = mapNamedIn(readBounded(file), file)
+  const map = found === null ? null : readSourceMap(found.json)
+  return map === null
+    ? null
+    : { ...map, sources: map.sources.map((source) => safely(() => new URL(source, found!.at).href, source)) }
+}
+
+/** The map that a script names, and what its sources are named from; null where it names none. */
+function mapNamedIn(script: string, file: string): { json: string; at: URL } | null {
+  const address = mapAddressOf(script)
   if (address === null) return null
   const inline = inlineMap(address)
   const base = pathToFileURL(file)
   const at = inline === null ? new URL(address, base) : base
-  const map = readSourceMap(inline ?? readBounded(fileURLToPath(at)))
-  return map === null
-    ? null
-    : { ...map, sources: map.sources.map((source) => safely(() => new URL(source, at).href, source)) }
+  return { json: inline ?? readBounded(fileURLToPath(at)), at }
 }
+
+/** The JSON of the map that a script names; null where it names none that can be read. */
+export const readMapOf = (script: string, file: string): string | null =>
+  safely(() => mapNamedIn(script, file)?.json ?? null, null)
 
 function readBounded(file: string): string {
   if (statSync(file).size > MOST_BYTES) throw new RangeError(`${file} is too large`)

@@ -6,6 +6,7 @@ import { connect as connectSecure, type ConnectionOptions } from 'node:tls'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO, INGEST_PATH } from '@lapsus/core/format'
 import { WebSocket } from 'ws'
 import { safely } from './given.ts'
+import { noteProbe } from './marks/marks.ts'
 import { nodeMachine } from './node-machine.ts'
 import { nodeMemory } from './node-memory.ts'
 import { goodIdentity, ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
@@ -57,6 +58,7 @@ export function createProbe(options: ProbeOptions): Probe {
     ...recordingOptions(recording, memory.heap !== null, onProblem),
   })
   if (sink instanceof FileSink || sink instanceof WebSocketSink) deliverAtTheEnd(probe, sink)
+  noteProbe(probe)
   return probe
 }
 

@@ -80,6 +80,12 @@ interface Gathered extends Omit<ChunkContent, 'lanes' | 'jobs'> {
 export class Probe extends SpanRecorder {
   /** Told the duration of every frame, in ms, whether it is recorded or not. */
   onFrame: ((durationMs: number) => void) | null = null
+  /** Told the markers and durations of each recorded frame's spans, views that are good until it returns. */
+  onSpans: ((marker: Uint16Array, durationNs: Float64Array) => void) | null = null
+  /** Frames begun so far. */
+  frameNumber = 0
+  /** What one span costs, ns; 0 before it is measured, at the first frame. */
+  spanNs = 0
   readonly #settings: ProbeSettings
   readonly #recorderMarker: MarkerId
   readonly #samples = new FrameSamples()
@@ -352,6 +358,7 @@ export class Probe extends SpanRecorder {
       machine,
     })
     this.heapReadBytes = recorder.heapReadBytes ?? 0
+    this.spanNs = recorder.spanNs
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.#originMs = performance.now()
     this.#lastHandOverMs = this.#originMs
@@ -392,6 +399,7 @@ export class Probe extends SpanRecorder {
     const hasRoom = this.count < HAND_OVER_SPANS && this.#samples.noted < HAND_OVER_SAMPLES
     this.on = this.#sink !== null && hasRoom
     this.#frameOpen = true
+    this.frameNumber++
     this.#frameStartMs = nowMs
     this.#frameFirstSpan = this.count
     this.#frameSteps = 0
@@ -422,6 +430,17 @@ export class Probe extends SpanRecorder {
     this.#steps.push(this.#frameSteps)
     this.#takenNs.push(takenNs)
     this.#checkWires(durationMs)
+    if (this.onSpans !== null) this.onSpans(...this.spansSince(this.#frameFirstSpan))
+  }
+
+  /** Markers and durations, ms, of the spans of the frame that is open, as views; of a span that is open, what stood there before. */
+  spansOfFrame(): [Uint16Array, Float64Array] {
+    return this.spansSince(this.#frameFirstSpan)
+  }
+
+  /** Of a frame. */
+  get budgetNs(): number {
+    return 1e9 / this.#settings.target
   }
 
   #tellFrame(durationMs: number): void {

@@ -375,6 +375,11 @@ export class SpanRecorder {
     return false
   }
 
+  /** Markers and durations of the spans from that index on, as views. */
+  protected spansSince(from: number): [Uint16Array, Float64Array] {
+    return [this.#marker.subarray(from, this.count), this.#duration.subarray(from, this.count)]
+  }
+
   /** Forgets the spans from index `to` on. */
   protected truncate(to: number): void {
     this.count = to

@@ -12,6 +12,8 @@ export const INGEST_PROTOCOL = 'lapsus.2'
 
 /** Environment variables that the probe obeys in Node. */
 export const ENV_TO = 'LAPSUS_TO'
+/** JSON: which files of the game are to be marked (probe/marks/node-marker). */
+export const ENV_MARK = 'LAPSUS_MARK'
 export const ENV_TAKE = 'LAPSUS_TAKE'
 /** JSON: the probe's RecordingOptions. */
 export const ENV_OPTIONS = 'LAPSUS_OPTIONS'
