@@ -19,7 +19,7 @@ const ORDER = {
   'packages/web/src': [
     ['lists', 'format', 'components'],
     ['state', 'api', 'plan'],
-    ['code'],
+    ['code', 'stills'],
     ['shell', 'access', 'budgets', 'findings', 'strip', 'live'],
     ['sights'],
     ['workbench', 'library', 'compare', 'game', 'check'],

@@ -27,7 +27,8 @@ let frame = 0
 let dueMs = performance.now()
 function turn() {
   tick(frame++)
-  if (frame >= seconds * 60) return console.log(`${frogs.reduce((sum, { caught }) => sum + caught, 0)} flies caught`)
+  if (frame >= seconds * 60)
+    return console.log(`${frogs.reduce((sum, { caught }) => sum + caught, 0)} flies caught`)
   dueMs = Math.max(dueMs + FRAME_MS, performance.now())
   setTimeout(turn, dueMs - performance.now())
 }

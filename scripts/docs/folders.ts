@@ -45,6 +45,7 @@ const ABOUT: Record<string, Record<string, string>> = {
     api: 'requests, checked when they are answered',
     plan: 'the plan: history, saving, forecasting, its worker, its column',
     code: 'places in the code, and how they are opened',
+    stills: 'what was on the screen',
     shell: 'what stands around every page',
     access: 'signing in and out',
     budgets: 'what groups may spend',

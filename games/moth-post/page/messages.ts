@@ -11,7 +11,7 @@ export interface Begin {
   take: string
 }
 
-export type ToWorker = { begin: Begin } | { end: true }
+export type ToWorker = { begin: Begin } | { end: true } | { still: ImageBitmap }
 
 /** The town as it is to be drawn. */
 export interface Picture {

@@ -10,7 +10,18 @@ const canvas = document.querySelector<HTMLCanvasElement>('#town')!
 const overlay = createOverlay({ target: 60, corner: 'top-left' })
 let worker: Worker | null = null
 
-const tell = (message: ToWorker) => worker?.postMessage(message)
+const STILL_EVERY_MS = 500
+
+const tell = (message: ToWorker, transfer: Transferable[] = []) => worker?.postMessage(message, transfer)
+let stillMs = -Infinity
+
+/** What is on the screen, for the take: the game itself is in the worker. */
+async function sendStill(): Promise<void> {
+  if (performance.now() - stillMs < STILL_EVERY_MS) return
+  stillMs = performance.now()
+  const still = await createImageBitmap(canvas)
+  tell({ still }, [still])
+}
 
 form.addEventListener('submit', (event) => {
   event.preventDefault()
@@ -43,6 +54,7 @@ endButton.addEventListener('click', () => {
 function hear(message: FromWorker, take: string | null): void {
   if ('picture' in message) {
     drawTown(canvas, message.picture)
+    if (take !== null) void sendStill()
     overlay.show(message.picture.figures)
     document.title = `Moth Post: ${message.picture.delivered} delivered`
   } else if ('problem' in message) {

@@ -15,8 +15,11 @@ const say = (message: FromWorker) => postMessage(message)
 const nextRefresh = () => new Promise<number>((resolve) => requestAnimationFrame(resolve))
 
 let ended = false
+/** What the page has drawn last. */
+let still: ImageBitmap | null = null
 onmessage = ({ data }: MessageEvent<ToWorker>) => {
   if ('begin' in data) void play(data.begin)
+  else if ('still' in data) still = data.still
   else ended = true
 }
 
@@ -57,6 +60,11 @@ async function play({ seed, letters, moths, flaws, to, take }: Begin): Promise<v
     if (nowMs - picturedMs >= PICTURE_EVERY_MS) {
       picturedMs = nowMs
       say({ picture: pictureOf(post.world, meter) })
+    }
+    if (still !== null) {
+      probe.picture(still)
+      still.close()
+      still = null
     }
     probe.enter(waiting)
     await nextRefresh()

@@ -12,6 +12,7 @@ import {
   type LoadReport,
   type StorageReport,
   type TakeDetail,
+  type TakePicture,
   type TakeSummary,
 } from './types.ts'
 
@@ -45,6 +46,17 @@ export function checkTakes(value: unknown): TakeSummary[] {
   if (!Array.isArray(value)) throw bad('takes', 'an array', value)
   for (const take of value) summary(asFields(take, 'take'))
   return value as TakeSummary[]
+}
+
+export function checkPictures(value: unknown): TakePicture[] {
+  if (!Array.isArray(value)) throw bad('pictures', 'an array', value)
+  for (const item of value) {
+    const picture = asFields(item, 'picture')
+    text(picture, 'name')
+    finite(picture, 'atNs')
+    for (const side of ['width', 'height']) count(picture, side)
+  }
+  return value as TakePicture[]
 }
 
 export function checkTake(value: unknown): TakeDetail {

@@ -55,6 +55,15 @@ export interface Miniature {
 /** By identity; those without frames are not among them. */
 export type Miniatures = Record<string, Miniature>
 
+/** What was on the screen, at `/api/takes/TAKE/pictures/NAME`. */
+export interface TakePicture {
+  name: string
+  atNs: number
+  /** In pixels. */
+  width: number
+  height: number
+}
+
 export interface TakeDetail extends TakeSummary {
   markers: Marker[]
   lanes: LaneDeclaration[]

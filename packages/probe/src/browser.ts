@@ -1,6 +1,7 @@
 /** The probe for browsers. */
 import { INGEST_PATH } from '@lapsus/core/format'
 import { browserMemory } from './browser-memory.ts'
+import { drawInPage } from './draw-picture.ts'
 import { noteProbe } from './marks/marks.ts'
 import { ingestAddresses, readOptions, recordingOptions, type ProbeOptions } from './options.ts'
 import { browserPlaces } from './browser-places.ts'
@@ -36,6 +37,7 @@ export function createProbe(options: ProbeOptions): Probe {
     memory,
     machine: null,
     places: browserPlaces,
+    draw: drawInPage,
     ...recordingOptions(options, memory.heap !== null, onProblem),
   })
   noteProbe(probe)

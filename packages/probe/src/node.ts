@@ -5,6 +5,7 @@ import { cpus } from 'node:os'
 import { connect as connectSecure, type ConnectionOptions } from 'node:tls'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO, INGEST_PATH } from '@lapsus/core/format'
 import { WebSocket } from 'ws'
+import { noDrawing } from './draw-picture.ts'
 import { safely } from './given.ts'
 import { noteProbe } from './marks/marks.ts'
 import { nodeMachine } from './node-machine.ts'
@@ -55,6 +56,7 @@ export function createProbe(options: ProbeOptions): Probe {
     memory,
     machine: sink === null ? null : nodeMachine(),
     places: nodePlaces,
+    draw: noDrawing,
     ...recordingOptions(recording, memory.heap !== null, onProblem),
   })
   if (sink instanceof FileSink || sink instanceof WebSocketSink) deliverAtTheEnd(probe, sink)

@@ -2,6 +2,7 @@ import {
   fittingData,
   FORMAT_VERSION,
   LIMITS,
+  pictureHead,
   SUSPECTED_TAG,
   TAKEN_UNKNOWN,
   VERSION,
@@ -9,12 +10,14 @@ import {
   type Conditions,
   type LaneSpans,
   type Moment,
+  type Picture,
   type Place,
   type RecordingMode,
   type TakeRecord,
 } from '@lapsus/core/format'
 import { calibrate, warmUp } from './calibrate.ts'
 import type { PlaceReader } from './code-line.ts'
+import type { PictureDrawer } from './draw-picture.ts'
 import { FrameSamples } from './frame-samples.ts'
 import { fieldOf, isAmount, isHandle, numberField, safely, shortName } from './given.ts'
 import type { CollectionWatcher, MemoryAccess } from './heap.ts'
@@ -53,6 +56,7 @@ export interface ProbeSettings {
   /** Null where the platform tells nothing of it. */
   machine: MachineAccess | null
   places: PlaceReader
+  draw: PictureDrawer
 }
 
 /** Spans are handed over twice a second, or sooner when this many have gathered. */
@@ -64,6 +68,7 @@ const HAND_OVER_SAMPLES = LIMITS.chunkSamples / 2
 const LATE_NEWS_MS = 60
 /** What the moments of one chunk may bring: a record has a limit. */
 const MOST_MOMENT_BYTES = LIMITS.recordBytes / 4
+const PICTURE_EVERY_MS = 500
 const MOST_STEPS = 0xffff_ffff
 const PROBE = `Lapsus probe ${VERSION}`
 
@@ -113,6 +118,8 @@ export class Probe extends SpanRecorder {
   #steps: number[] = []
   #takenNs: number[] = []
   #moments: Moment[] = []
+  #pictures: Picture[] = []
+  #lastPictureMs = -Infinity
   #momentBytes = 0
   /** Markers under tripwires, with the shortest run that trips. */
   readonly #markerWires: { marker: MarkerId; name: string; ns: number }[]
@@ -307,6 +314,32 @@ export class Probe extends SpanRecorder {
     })
   }
 
+  /**
+   * Keeps a small picture of what is on the screen, at most two a second: call it in each frame once that is drawn.
+   * @param source a canvas or an ImageBitmap, drawn at most 320 pixels wide; or the bytes of a PNG, JPEG or WebP that is
+   * so small
+   */
+  picture(source: unknown): void {
+    const nowMs = performance.now()
+    if (!this.on || !this.#frameOpen || nowMs - this.#lastPictureMs < PICTURE_EVERY_MS) return
+    this.#lastPictureMs = nowMs
+    const atNs = toNs(nowMs - this.#originMs)
+    const keep = (bytes: Uint8Array | null) => this.#keepPicture(atNs, bytes)
+    if (source instanceof Uint8Array) keep(Uint8Array.from(source))
+    else if (!safely(() => (this.#settings.draw(source, LIMITS.pictureWidth, keep), true), false)) keep(null)
+    // It takes the game's time: it must show.
+    const marker = this.declare('recorder.picture', { group: RECORDER_GROUP }, null)
+    this.addClosed(marker, nowMs, performance.now() - nowMs)
+  }
+
+  #keepPicture(atNs: number, bytes: Uint8Array | null): void {
+    const head = bytes === null ? null : pictureHead(bytes)
+    const fits = head !== null && head.width <= LIMITS.pictureWidth && bytes!.length <= LIMITS.pictureBytes
+    if (!fits) this.problems.note('pictures could not be made, or were too large')
+    else if (this.#sink !== null && this.#pictures.length < LIMITS.chunkPictures)
+      this.#pictures.push({ atNs, bytes: bytes! })
+  }
+
   /** In mode keep-last: keeps the last seconds, for a cause given in words. */
   keep(cause: string): void {
     this.#trip(shortName(cause))
@@ -494,6 +527,7 @@ export class Probe extends SpanRecorder {
       main: { lane: MAIN_LANE, count: Uint32Array.from(this.#frameSpans), ...this.copySpans() },
       ...this.#samples.take(),
       moments: this.#moments,
+      pictures: this.#pictures,
       dropped: this.#dropped,
       repaired: this.repaired,
       problems: this.problems.take(),
@@ -505,6 +539,7 @@ export class Probe extends SpanRecorder {
     this.#steps = []
     this.#takenNs = []
     this.#moments = []
+    this.#pictures = []
     this.#momentBytes = 0
     this.#dropped = 0
     this.repaired = 0

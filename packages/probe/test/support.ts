@@ -36,6 +36,7 @@ export function makeProbe(sink: Sink | null, settings: Partial<ProbeSettings> = 
     tripwires: {},
     machine: null,
     places: () => {},
+    draw: () => {},
     memory: { heap: null, watchCollections: null },
     ...settings,
   })

@@ -2,7 +2,7 @@
 import { endRecord } from '@lapsus/core/format'
 import { expect } from 'chai'
 import fc from 'fast-check'
-import type { TakeDetail, TakeSummary } from '@lapsus/api'
+import type { TakeDetail, TakePicture, TakeSummary } from '@lapsus/api'
 import { emptyFrames } from '@lapsus/core/take'
 import { getJson, TestGame, until } from '../../server/test/support.ts'
 import {
@@ -334,6 +334,13 @@ describe('live view', () => {
     const recorded = async () =>
       (await getJson<TakeSummary[]>(server, '/api/takes?device=browser%20worker'))[0]
     await until(async () => ((await recorded())?.frames ?? 0) > 20, 'frames are recorded')
+    // What it looked like, from the page to the worker to the take.
+    const stills = async () => getJson<TakePicture[]>(server, `/api/takes/${(await recorded())!.id}/pictures`)
+    await until(async () => (await stills()).length > 1, 'pictures are recorded')
+    const [one] = await stills()
+    expect([one!.width, one!.height > 0]).to.deep.equal([320, true])
+    const bytes = await fetch(`${server.address}/api/takes/${(await recorded())!.id}/pictures/${one!.name}`)
+    expect(bytes.headers.get('content-type')).to.equal('image/webp')
     await page.locator('#end').click()
     await seen('the take is kept: open it')
     const take = (await recorded())!

@@ -39,11 +39,15 @@ export class Retimer {
     const { frameStartNs, frameDurationNs, retimed, workNs } = this.#mainLane(chunk, main)
     const lanes = chunk.lanes.map((lane) => (lane === main ? retimed! : this.#otherLane(lane)))
     const clockOf = (lane: number) => this.#clocks.get(lane) ?? this.#clock(MAIN_LANE)
-    const { jobs, moments } = chunk
+    const { jobs, moments, pictures } = chunk
     const told = {
       ...{ ...chunk, frameStartNs, frameDurationNs, lanes },
       jobs: { ...jobs, atNs: jobs.atNs.map((ns, i) => timeAt(clockOf(jobs.lane[i]!), ns)) },
       moments: moments.map((moment) => ({ ...moment, atNs: timeAt(this.#clock(MAIN_LANE), moment.atNs) })),
+      pictures: pictures.map((picture) => ({
+        ...picture,
+        atNs: timeAt(this.#clock(MAIN_LANE), picture.atNs),
+      })),
     }
     this.#frames += chunk.frameStartNs.length
     for (const clock of this.#clocks.values()) clock.forget()

@@ -190,6 +190,13 @@ export interface Moment {
   data: Record<string, string | number | boolean> | null
 }
 
+/** A small picture of what was on the screen. */
+export interface Picture {
+  atNs: number
+  /** PNG, JPEG or WebP. */
+  bytes: Uint8Array
+}
+
 /** Calls of the recorder that it had to repair or leave out, told in words. */
 export interface ProblemCount {
   /** Such as `values were not numbers`: reads on from the count. */
@@ -213,6 +220,7 @@ export interface ChunkRecord extends ColumnsOf<typeof FRAME_COLUMNS> {
   updaters: UpdaterSamples[]
   jobs: JobEvents
   moments: Moment[]
+  pictures: Picture[]
   /** Given in the first chunk of a kept stretch. */
   stretch: Stretch | null
   /** Whole frames the recorder had to leave out before this chunk. */
@@ -252,6 +260,7 @@ export const emptyChunk = (sequence: number): ChunkRecord => ({
   updaters: [],
   jobs: noJobs(),
   moments: [],
+  pictures: [],
   stretch: null,
   dropped: 0,
   repaired: 0,

@@ -19,6 +19,7 @@ import {
   type Fields,
 } from './fields.ts'
 import { LIMITS } from './limits.ts'
+import { pictureHead } from './picture.ts'
 import {
   endRecord,
   FORMAT_VERSION,
@@ -33,6 +34,7 @@ import {
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
+  type Picture,
   type Place,
   type ProblemCount,
   type SourceLines,
@@ -267,11 +269,22 @@ function chunkRecord(fields: Fields): ChunkRecord {
     ...samples,
     jobs: fields['jobs'] === undefined ? noJobs() : jobEvents(asFields(fields['jobs'], 'jobs')),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
+    pictures: list(fields, 'pictures', LIMITS.chunkPictures).map(pictureOf),
     stretch: fields['stretch'] === undefined ? null : stretchOf(asFields(fields['stretch'], 'stretch')),
     dropped: whole(fields, 'dropped', 0, MOST_IDS, 0),
     repaired: whole(fields, 'repaired', 0, MOST_IDS, 0),
     problems: problemsOf(fields),
   }
+}
+
+function pictureOf(fields: Fields): Picture {
+  const bytes = byteColumn(fields, 'bytes')
+  if (bytes.length > LIMITS.pictureBytes)
+    throw new FormatError('too-large', `"bytes" has ${bytes.length} elements, at most ${LIMITS.pictureBytes}`)
+  const head = pictureHead(bytes)
+  if (head === null || head.width > LIMITS.pictureWidth)
+    throw bad('bytes', `a PNG, JPEG or WebP of at most ${LIMITS.pictureWidth} pixels a line`, fields['bytes'])
+  return { atNs: time(fields, 'at'), bytes }
 }
 
 const problemsOf = (fields: Fields): ProblemCount[] =>

@@ -82,6 +82,7 @@ const wireChunk = (record: ChunkRecord) => ({
   updaters: some(record.updaters.map((item) => wireSamples('updaters', item))),
   jobs: record.jobs.job.length > 0 ? wireColumns(record.jobs, JOB_COLUMNS) : undefined,
   moments: record.moments.map(({ name, atNs, data }) => ({ name, at: atNs, data: data ?? undefined })),
+  pictures: some(record.pictures.map(({ atNs, bytes }) => ({ at: atNs, bytes }))),
   stretch: record.stretch ?? undefined,
   dropped: record.dropped || undefined,
   repaired: record.repaired || undefined,

@@ -12,7 +12,7 @@ import { jobEventsAt } from './pair-jobs.ts'
 import { detailsOf } from './spans.ts'
 
 /**
- * The frames `from` to before `to` of a chunk, with their spans, samples, moments and job events.
+ * The frames `from` to before `to` of a chunk, with their spans, samples, moments, pictures and job events.
  * @param originNs becomes time 0
  */
 export function excerpt(chunk: ChunkRecord, from: number, to: number, originNs: number): ChunkRecord {
@@ -41,6 +41,9 @@ export function excerpt(chunk: ChunkRecord, from: number, to: number, originNs: 
     moments: chunk.moments
       .filter(({ atNs }) => isInside(atNs))
       .map((moment) => ({ ...moment, atNs: moment.atNs - originNs })),
+    pictures: chunk.pictures
+      .filter(({ atNs }) => isInside(atNs))
+      .map((picture) => ({ ...picture, atNs: picture.atNs - originNs })),
   }
 }
 

@@ -1,5 +1,6 @@
 import {
   FormatError,
+  pictureHead,
   type ChunkRecord,
   type DeclareRecord,
   type FollowingRecord,
@@ -235,20 +236,24 @@ export class TakeWriter {
         details ?? [],
         courseDetails ?? [],
       ]
+      const sizeOf = (sum: number, { length }: { length: number }) => sum + length
+      const chunkBytes = blobs.reduce(sizeOf, 0)
       const sums = {
         frames: row.frames,
         spans: row.spans,
         chunks: 1,
         dropped: row.dropped,
         repaired: row.repaired,
-        storedBytes: blobs.reduce((sum, blob) => sum + blob.length, 0),
+        storedBytes: record.pictures.map(({ bytes }) => bytes).reduce(sizeOf, chunkBytes),
       }
       await this.#commit(record.sequence, sums, async (transaction) => {
         await createInBatches(this.#store.paths, newPaths, { transaction })
-        await this.#createChunk(row, sums.storedBytes, transaction)
+        await this.#createChunk(row, chunkBytes, transaction)
         await this.#store.rollups.create({ takeId, level: 0, idx, body: rollup }, { transaction })
         await this.#rollUp(idx, transaction)
         await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), { transaction })
+        for (const picture of pictureRows(takeId, idx, record))
+          await this.#store.pictures.create(picture, { transaction })
         await this.#addProblems(record.problems, transaction)
         if (chunk.stretch !== null) {
           const { cause, at } = chunk.stretch
@@ -350,3 +355,9 @@ export class TakeWriter {
     )
   }
 }
+
+const pictureRows = (takeId: string, idx: number, { pictures }: ChunkRecord) =>
+  pictures.map(({ atNs, bytes }, position) => ({
+    ...{ takeId, idx, position, atNs, bytes: Buffer.from(bytes) },
+    ...pictureHead(bytes)!,
+  }))

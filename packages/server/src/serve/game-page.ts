@@ -1,5 +1,6 @@
 import type { Middleware } from 'koa'
 import serve from 'koa-static'
+import { GAME_CONTENT_POLICY } from './headers.ts'
 
 /** Where the demo game can be played in the browser. */
 const GAME_PATH = '/games/moth-post/'
@@ -18,6 +19,7 @@ export function gamePage(folder: string): Middleware {
     }
     // Isolated from other origins, a page gets a clock of 5 µs rather than 100.
     context.set('Cross-Origin-Embedder-Policy', 'require-corp')
+    context.set('Content-Security-Policy', GAME_CONTENT_POLICY)
     context.path = context.path.slice(GAME_PATH.length - 1)
     await files(context, async () => {})
   }

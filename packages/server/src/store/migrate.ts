@@ -11,6 +11,7 @@ import * as history from './migrations/008-history.ts'
 import * as traces from './migrations/009-traces.ts'
 import * as recordings from './migrations/010-recordings.ts'
 import * as places from './migrations/011-places.ts'
+import * as pictures from './migrations/012-pictures.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
 const MIGRATIONS = [
@@ -25,6 +26,7 @@ const MIGRATIONS = [
   traces,
   recordings,
   places,
+  pictures,
 ]
 
 /** Brings the database up to date. @returns names of the migrations that were run */

@@ -13,6 +13,7 @@ import {
   type DeclareRecord,
   type LaneSpans,
   type Moment,
+  type Picture,
   type TakeRecord,
 } from '@lapsus/core/format'
 import {
@@ -127,12 +128,13 @@ async function chunkRecord(
     chunk.details === null
       ? noSpanDetails()
       : unpackDetails(await unpack(chunk.details), 0, spans.path.length)
-  const [moments, stretch] = await Promise.all([
+  const [moments, pictures, stretch] = await Promise.all([
     store.moments.findAll({
       where: { takeId, idx: chunk.idx },
       order: [['position', 'ASC']],
       raw: true,
     }),
+    store.pictures.findAll({ where: { takeId, idx: chunk.idx }, order: [['position', 'ASC']], raw: true }),
     store.stretches.findOne({ where: { takeId, idx: chunk.idx }, raw: true }),
   ])
   return {
@@ -149,6 +151,7 @@ async function chunkRecord(
       atNs,
       data: data === null ? null : JSON.parse(data),
     })),
+    pictures: pictures.map(({ atNs, bytes }): Picture => ({ atNs, bytes: new Uint8Array(bytes) })),
     stretch: stretch === null ? null : { cause: stretch.cause, at: stretch.at.toISOString() },
     dropped: Number(chunk.dropped),
     repaired: Number(chunk.repaired),

@@ -132,6 +132,18 @@ export const TABLES = {
     /** JSON. */
     data: longTextOrNone(),
   },
+  pictures: {
+    takeId: takeId(),
+    idx: integerKey(),
+    /** Within its chunk. */
+    position: integerKey(),
+    atNs: double(),
+    /** Of the bytes, such as `image/webp`. */
+    type: text(20),
+    width: integer(),
+    height: integer(),
+    bytes: bytes(),
+  },
   /** A stretch of a play-through that was kept for a cause; lasts to the next one's first frame. */
   stretches: {
     takeId: takeId(),

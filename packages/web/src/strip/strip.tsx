@@ -8,12 +8,15 @@ import { useForecastFrames } from '../plan/use-forecast.ts'
 import type { OpenTake } from '../state/take.ts'
 import { useView, type FrameRange } from '../state/view.ts'
 import { drawStrip } from './draw-strip.ts'
+import { nearestPicture, usePictures } from '../state/pictures.ts'
+import { Still } from '../stills/still.tsx'
 import { onStripCommand } from '../state/commands.ts'
 import { frameAtX, pan, reveal, zoom, type Window } from './geometry.ts'
 
 /** Pointer travel in px from which a press is a drag. */
 const DRAG_PX = 4
 const ZOOM_STEP = 1.25
+const PICTURES_EVERY_MS = 5_000
 
 /** All frames of the take. Click to read one, drag to choose some, wheel to look closer. */
 export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) {
@@ -39,6 +42,16 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
   const [dragged, setDragged] = useState<FrameRange | null>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
   const press = useRef<{ x: number; frame: number } | null>(null)
+
+  const { load: loadPictures } = usePictures()
+  // More have come when there are more frames; each time would be too often.
+  const isRecording = detail.state === 'recording'
+  useEffect(() => {
+    void loadPictures(detail.id)
+    if (!isRecording) return
+    const timer = setInterval(() => void loadPictures(detail.id), PICTURES_EVERY_MS)
+    return () => clearInterval(timer)
+  }, [detail.id, isRecording, loadPictures])
 
   useEffect(() => setWindow((current) => reveal(current, frame, count)), [frame, count])
 
@@ -188,6 +201,8 @@ function StripHint({
   const kind = classOf(frames, frame, budgetMs * 1e6)
   const wait = longestWait(frames, frame)
   const toMs = (ns: number) => ms(ns / 1e6)
+  const endNs = frames.startNs[frame]! + frames.durationNs[frame]!
+  const picture = usePictures((state) => nearestPicture(state.pictures, endNs))
   return (
     <div
       className="pointer-events-none absolute top-7 z-10 rounded border border-line bg-leaf px-2 py-1 text-xs whitespace-nowrap shadow"
@@ -208,6 +223,9 @@ function StripHint({
           <br />
           with the plan {toMs(forecastNs)}
         </>
+      )}
+      {picture !== null && (
+        <Still take={take.detail.id} picture={picture} atNs={endNs} className="mt-1 h-24 w-auto" />
       )}
     </div>
   )

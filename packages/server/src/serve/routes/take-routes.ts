@@ -12,6 +12,7 @@ import {
   takeDetail,
   takeSummary,
 } from '../queries/takes.ts'
+import { listPictures, pictureOf } from '../queries/pictures.ts'
 import { putSourceLines } from '../../ingest/source-lines.ts'
 import { MarkBody, MiniaturesQuery, parseRequest, SourceBody, TakeChange, TakesQuery } from '../requests.ts'
 import type { Store } from '../../store/store.ts'
@@ -47,6 +48,21 @@ export function takeRoutes(store: Store): Router {
       ...(conditions === undefined ? {} : { conditions }),
     })
     context.body = await takeSummary(store, row)
+  })
+
+  router.get('/takes/:take/pictures', async (context) => {
+    context.body = await listPictures(store, (await takeOf(store, context)).id)
+  })
+
+  router.get('/takes/:take/pictures/:picture', async (context) => {
+    const { id } = await takeOf(store, context)
+    const found = await pictureOf(store, id, context['params'].picture)
+    if (found === null) throw notFound('picture of that name', 'picture')
+    context.type = found.type
+    // It never changes; and it came from a game: whatever it is, it is not run.
+    context.set('Cache-Control', 'private, max-age=31536000, immutable')
+    context.set('Content-Security-Policy', "default-src 'none'; sandbox")
+    context.body = found.bytes
   })
 
   router.put('/takes/:take/source', async (context) => {

@@ -8,6 +8,7 @@ import { PageView } from './page-view.tsx'
 import type { SightProps } from '../sight.ts'
 import { useSettings } from '../../state/settings.ts'
 import { useView } from '../../state/view.ts'
+import { FrameStills } from '../../stills/frame-stills.tsx'
 import { FrameBar, ScopeBar } from './frame-bar.tsx'
 
 /** A frame's page, with the ledger or another frame beside it. */
@@ -22,6 +23,7 @@ export function FrameSight({ take, budgetMs }: SightProps) {
         <div className="min-h-0 grow">
           <PageView take={take} budgetMs={budgetMs} frame={frame} against={beside} mayBePlanned />
         </div>
+        <FrameStills take={take} frame={frame} />
         <FrameSamples take={take} />
       </div>
       {!alone && (
