@@ -105,7 +105,10 @@ await runMain(async () => {
 /** `npm start` with a state of its own, whose first take is a moment long. */
 async function startProduct(folder) {
   const child = spawn(process.execPath, [join(ROOT, 'scripts/start.mjs')], {
-    env: { ...process.env, LAPSUS_STATE: join(folder, 'state'), LAPSUS_FIRST_TAKE_S: '2', PORT: '' },
+    env: {
+      ...process.env,
+      ...{ LAPSUS_STATE: join(folder, 'state'), XDG_STATE_HOME: folder, LAPSUS_FIRST_TAKE_S: '2', PORT: '' },
+    },
     stdio: ['ignore', 'pipe', 'inherit'],
   })
   let output = ''

@@ -27,7 +27,13 @@ await supervise(async ({ keep, announce, stopping }) => {
   await stopLeftoverServer()
   const port = await choosePort()
   const env = given === undefined ? { LAPSUS_DATABASE_FOLDER: folder } : {}
-  const server = await keep('the server', () => startServer(database.part().url, port, env), SERVER_LOG)
+  const server = await keep(
+    'the server',
+    () => startServer(database.part().url, port, env),
+    SERVER_LOG,
+    // Our own database may end while the server begins; it is started again as well.
+    ({ mayPass }) => given === undefined && mayPass,
+  )
   if (stopping()) return
   const { address } = server.part()
   announce(address)

@@ -25,7 +25,10 @@ const takesAt = async (address: string) =>
 
 describe('npm start', () => {
   const state = mkdtempSync(join(tmpdir(), 'lapsus-start-'))
-  const env = { LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined }
+  const env = {
+    ...{ LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined },
+    XDG_STATE_HOME: join(state, 'user'),
+  }
   const runs: Run[] = []
   const started = (env: Record<string, string | undefined>) => {
     const made = run('start.mjs', [], env)
@@ -53,6 +56,10 @@ describe('npm start', () => {
     expect(takes[0]).to.include({ game: 'Moth Post', state: 'complete', frames: 60 })
     expect((await (await fetch(address)).text()).includes('<div id="root">')).to.equal(true)
 
+    // For command lines that lie elsewhere.
+    const usersNote = join(state, 'user/lapsus/running.json')
+    expect(JSON.parse(readFileSync(usersNote, 'utf8'))).to.include({ address })
+
     const second = start()
     expect(await second.ended).to.equal(1)
     expect(second.output()).to.contain(`Lapsus is already running at ${address} (process ${first.child.pid})`)
@@ -63,6 +70,7 @@ describe('npm start', () => {
     expect(await first.ended).to.equal(0)
     expect(isAlive(database)).to.equal(false)
     expect(existsSync(join(state, 'running.json'))).to.equal(false)
+    expect(existsSync(usersNote)).to.equal(false)
   })
 
   it('keeps what it has, and its port, from one run to the next; recovers from being killed', async () => {
@@ -186,6 +194,22 @@ describe('npm start', () => {
     other.child.kill('SIGINT')
     expect(await other.ended).to.equal(0)
     rmSync(elsewhere, { recursive: true, force: true })
+  })
+
+  it('comes up though its database is killed while the server begins', async () => {
+    for (const afterMs of [250, 500, 750, 1_000]) {
+      const struck = start()
+      await says(struck, 'MariaDB answers')
+      const serverNote = join(state, 'server.json')
+      while (!existsSync(serverNote)) await pause(5)
+      await pause(afterMs)
+      process.kill(processOf(struck, 'database'), 'SIGKILL')
+      await says(struck, 'Lapsus is at')
+      expect(struck.output()).to.contain('MariaDB ended with code')
+      struck.child.kill('SIGTERM')
+      expect(await struck.ended).to.equal(0)
+      rmSync(serverNote, { force: true })
+    }
   })
 
   it('says when the port asked for is taken, and leaves nothing running', async () => {

@@ -1,6 +1,9 @@
 import { say } from './say.mjs'
 
 const POLL_MS = 3_000
+/** So long the database may be away. */
+const PATIENCE_MS = 30_000
+const AGAIN_MS = 250
 
 /** For a Lapsus that asks who comes in: Basic authentication (RFC 7617), with the password alone. */
 function password() {
@@ -10,12 +13,20 @@ function password() {
     : {}
 }
 
-async function call(address, method, path, body) {
+/** Waits while the database, or the server itself, is started again. */
+async function call(address, method, path, body, deadlineMs = Date.now() + PATIENCE_MS) {
   const response = await fetch(address + path, {
     method,
     headers: { 'content-type': 'application/json', ...password() },
     body: body === undefined ? undefined : JSON.stringify(body),
+  }).catch((error) => {
+    if (Date.now() > deadlineMs) throw error
+    return null
   })
+  if ((response === null || response.status === 503) && Date.now() <= deadlineMs) {
+    await new Promise((resolve) => setTimeout(resolve, AGAIN_MS))
+    return call(address, method, path, body, deadlineMs)
+  }
   if (!response.ok) throw new Error(`${method} ${path}: ${response.status} ${await response.text()}`)
   return response.json()
 }

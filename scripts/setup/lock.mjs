@@ -1,10 +1,17 @@
 import { accessSync, constants, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { homedir } from 'node:os'
+import { dirname, join } from 'node:path'
 import { startTicks } from './processes.mjs'
 import { STATE } from './root.mjs'
 import { SetupError, say } from './say.mjs'
 
 const FILE = join(STATE, 'running.json')
+/** The same for command lines that lie elsewhere. */
+const USERS_FILE = join(
+  process.env.XDG_STATE_HOME || join(homedir(), '.local', 'state'),
+  'lapsus',
+  'running.json',
+)
 
 /** Claims this checkout for the calling process; a claim whose process is gone is taken over. */
 export function claim() {
@@ -14,7 +21,7 @@ export function claim() {
     writeFileSync(FILE, JSON.stringify(mine), { flag: 'wx' })
   } catch (error) {
     if (error.code !== 'EEXIST') throw error
-    const other = readClaim()
+    const other = readClaim(FILE)
     if (other !== null && startTicks(other.pid) === other.ticks) {
       const where = other.address === null ? 'and still starting' : `at ${other.address}`
       throw new SetupError(`Lapsus is already running ${where} (process ${other.pid}). Nothing was changed.`)
@@ -23,9 +30,29 @@ export function claim() {
     writeFileSync(FILE, JSON.stringify(mine))
   }
   return {
-    announce: (address) => writeFileSync(FILE, JSON.stringify({ ...mine, address })),
-    release: () => rmSync(FILE, { force: true }),
+    announce(address) {
+      writeFileSync(FILE, JSON.stringify({ ...mine, address }))
+      remember({ ...mine, address })
+    },
+    release() {
+      rmSync(FILE, { force: true })
+      forget()
+    },
   }
+}
+
+function remember(claimed) {
+  try {
+    mkdirSync(dirname(USERS_FILE), { recursive: true, mode: 0o700 })
+    writeFileSync(USERS_FILE, JSON.stringify(claimed))
+  } catch {
+    // Nothing hangs on it: LAPSUS_URL says the address as well.
+  }
+}
+
+/** Another Lapsus of this user may have been started since. */
+function forget() {
+  if (readClaim(USERS_FILE)?.pid === process.pid) rmSync(USERS_FILE, { force: true })
 }
 
 function makeState() {
@@ -39,10 +66,10 @@ function makeState() {
   }
 }
 
-function readClaim() {
-  if (!existsSync(FILE)) return null
+function readClaim(file) {
+  if (!existsSync(file)) return null
   try {
-    return JSON.parse(readFileSync(FILE, 'utf8'))
+    return JSON.parse(readFileSync(file, 'utf8'))
   } catch {
     return null
   }

@@ -77,16 +77,19 @@ export async function startServer(databaseUrl, port, env = {}) {
       child.once('message', (message) => {
         // A setting that is wrong is told in one line; a log would add nothing.
         if (message.problem === undefined) resolve(message.address)
-        else reject(new SetupError(message.problem))
+        else reject(failure(message.problem, message.mayPass))
       }),
     ),
     exited.then((code) => {
-      throw new SetupError(`The server ended with code ${code}; the end of ${SERVER_LOG}:\n${logTail()}`)
+      throw failure(`The server ended with code ${code}; the end of ${SERVER_LOG}:\n${logTail()}`, true)
     }),
   ])
   say(`server: listening at ${address} (process ${child.pid})`)
   return { address, exited, stop: () => stopProcess(child.pid) }
 }
+
+/** @param mayPass whether a new start may do, as where its database was away for a moment */
+const failure = (words, mayPass) => Object.assign(new SetupError(words), { mayPass })
 
 const logTail = () =>
   [SERVER_LOG, CRASH_LOG]

@@ -9,8 +9,8 @@ const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP']
 /**
  * Claims this checkout and runs `main({ keep, stop, announce, stopping })`:
  * - `keep(name, start, log)` starts a part, something with `stop()` and `exited`, and starts it again when it ends by
- *   itself: with a pause that grows, until it has ended too often; `log` is named then. Resolves to
- *   `{ part(), renew() }`: the one that runs now, and a way to have it stopped and started anew
+ *   itself: with a pause that grows, until it has ended too often; `log` is named then. The same where it does not
+ *   begin, if `isPassing(error)`. Resolves to `{ part(), renew() }`: the one that runs now, and a way to have it stopped and started anew
  * - `stop(reason, exitCode)` stops all parts and ends the process
  * - `announce(address)` says where the product is
  * - `stopping()` tells whether a stop is under way, after which nothing should be begun
@@ -41,9 +41,21 @@ export async function supervise(main) {
       })()
       return ended
     }
-    const keep = async (name, start, log) => {
-      let part = await begin(start)
+    const keep = async (name, start, log, isPassing = () => false) => {
       const endedMs = []
+      const beginFirst = async () => {
+        try {
+          return await begin(start)
+        } catch (error) {
+          endedMs.push(Date.now())
+          const pauseMs = pauseAfter(endedMs)
+          if (stopping() || pauseMs === null || !isPassing(error)) throw error
+          say(`${name} did not begin: trying again in ${pauseMs / 1000} s`)
+          await new Promise((resolve) => setTimeout(resolve, pauseMs))
+          return beginFirst()
+        }
+      }
+      let part = await beginFirst()
       let renewing = false
       const watch = () => void part.exited.then(again)
       const again = async (code) => {

@@ -34,6 +34,7 @@ describe('kills at random points', function () {
   const state = mkdtempSync(join(tmpdir(), 'lapsus-kills-'))
   const env: Record<string, string | undefined> = {
     LAPSUS_STATE: state,
+    XDG_STATE_HOME: state,
     LAPSUS_FIRST_TAKE_S: '1',
     DATABASE_URL: undefined,
   }

@@ -1,35 +1,44 @@
-import { existsSync, readFileSync } from 'node:fs'
+import { readFileSync } from 'node:fs'
+import { homedir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Problem } from '@lapsus/api'
 import { CliError } from './errors.ts'
 
-/** Where `npm start` notes that it is running. */
-const NOTE = join(
+/** Where `npm start` notes that it is running: in its own state, and in the user's. */
+const NOTES = [
   process.env['LAPSUS_STATE'] ?? fileURLToPath(new URL('../../../.lapsus', import.meta.url)),
-  'running.json',
-)
+  // For a command line that lies elsewhere, in the folder of a game.
+  join(process.env['XDG_STATE_HOME'] || join(homedir(), '.local', 'state'), 'lapsus'),
+].map((folder) => join(folder, 'running.json'))
 
 /** Where Lapsus is unless it is told otherwise. */
 const USUAL = 'http://127.0.0.1:4780'
 
-/** The address of the running Lapsus: LAPSUS_URL, or the one that `npm start` noted. */
+/** The address of the running Lapsus: LAPSUS_URL, or one that `npm start` noted, whichever answers. */
 export async function serverAddress(): Promise<string> {
-  const address = process.env['LAPSUS_URL'] ?? noted() ?? USUAL
-  const answers = await fetch(`${address}/health`).then(
+  const given = process.env['LAPSUS_URL']
+  const addresses = given === undefined ? [...new Set([...NOTES.flatMap(noted), USUAL])] : [given]
+  for (const address of addresses) if (await answers(address)) return address
+  throw new CliError(
+    `no Lapsus answers at ${addresses.join(' or ')}: start it with "npm start", or set LAPSUS_URL`,
+  )
+}
+
+const answers = (address: string): Promise<boolean> =>
+  fetch(`${address}/health`).then(
     (response) => response.ok,
     () => false,
   )
-  if (!answers) {
-    throw new CliError(`no Lapsus answers at ${address}: start it with "npm start", or set LAPSUS_URL`)
-  }
-  return address
-}
 
-function noted(): string | null {
-  return existsSync(NOTE)
-    ? ((JSON.parse(readFileSync(NOTE, 'utf8')) as { address: string | null }).address ?? null)
-    : null
+/** A note may be of a run that was killed, or half written. */
+function noted(file: string): string[] {
+  try {
+    const { address } = JSON.parse(readFileSync(file, 'utf8')) as { address?: unknown }
+    return typeof address === 'string' ? [address] : []
+  } catch {
+    return []
+  }
 }
 
 /** For a Lapsus that asks who comes in: Basic authentication (RFC 7617), with the password alone. */

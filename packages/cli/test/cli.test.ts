@@ -1,7 +1,7 @@
 /** The built command, run as a person would run it. */
 import { expect } from 'chai'
 import { execFileSync } from 'node:child_process'
-import { existsSync, readdirSync, readFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import {
@@ -672,6 +672,28 @@ describe('lapsus and a running server', () => {
       const { code, err } = await lapsus(['storage'], { ...env, LAPSUS_PASSWORD })
       expect(code).to.equal(2)
       expect(err).to.contain('sign in first')
+    }
+    await server.stop()
+  })
+
+  it('is found by the note that its start has left, whatever other notes say', async () => {
+    const server = await testServer()
+    const user = join(folder, 'user-state')
+    mkdirSync(join(user, 'lapsus'), { recursive: true })
+    const env = (state: string) => ({ LAPSUS_STATE: state, XDG_STATE_HOME: user, LAPSUS_URL: undefined })
+    const note = (file: string, text: string) => writeFileSync(file, text)
+    note(join(user, 'lapsus/running.json'), JSON.stringify({ address: server.address }))
+    for (const [name, own] of [
+      ['none', null],
+      ['broken', '{"addr'],
+      ['starting', '{"address":null}'],
+      ['killed', '{"address":"http://127.0.0.1:1"}'],
+    ] as const) {
+      const state = join(folder, `state-${name}`)
+      mkdirSync(state)
+      if (own !== null) note(join(state, 'running.json'), own)
+      const { code, out, err } = await lapsus(['storage'], env(state))
+      expect([code, out], `${name}: ${err}`).to.deep.equal([0, 'No takes.\n'])
     }
     await server.stop()
   })

@@ -8,7 +8,7 @@ export const ROOT = join(import.meta.dirname, '../../..')
 const LAPSUS = join(ROOT, 'packages/cli/bin/lapsus.mjs')
 export const GAME = join(ROOT, 'games/moth-post/dist/main.mjs')
 
-export function lapsus(args: string[], env: Record<string, string> = {}) {
+export function lapsus(args: string[], env: Record<string, string | undefined> = {}) {
   return new Promise<{ code: number | null; out: string; err: string }>((resolve) => {
     const child = spawn(process.execPath, [LAPSUS, ...args], { env: { ...process.env, ...env } })
     let out = ''

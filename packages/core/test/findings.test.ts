@@ -430,6 +430,14 @@ describe('findings of single frames', () => {
     expect(found!.frames).to.have.length(7)
   })
 
+  it('nothing of the game: the recorder’s own runs, however long', () => {
+    const frames = night(1200, (frame) => ({
+      inside: frame % 170 === 90 ? [run('recorder.send', 6 * MS)] : [],
+    }))
+    expect(ofKind(find(frames), 'long-call')).to.have.length(1)
+    expect(find(frames, { markers: { 'recorder.send': { group: 'recorder' } } })).to.deep.equal([])
+  })
+
   it('lock-step: periodic work in the same frames, and not when it is apart or one thing', () => {
     const chores = (phase: number, around = false) =>
       night(900, (frame) => {

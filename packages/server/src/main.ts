@@ -32,7 +32,7 @@ try {
 } catch (error) {
   if (!(error instanceof WrongSetting) && !(error instanceof UnusableDatabase)) throw error
   log.fatal(error.message)
-  complain(error.message)
+  complain(error.message, error instanceof UnusableDatabase)
 }
 
 async function end(reason: string, code: number, patienceMs = STOP_PATIENCE_MS): Promise<void> {
@@ -53,9 +53,9 @@ function read(): ServerConfig {
   }
 }
 
-/** One line for whoever started the server; the supervisor shows it. */
-function complain(message: string): never {
-  process.send?.({ problem: message })
+/** One line for whoever started the server; the supervisor shows it. @param mayPass a new start may do */
+function complain(message: string, mayPass = false): never {
+  process.send?.({ problem: message, mayPass })
   process.stderr.write(`${message}\n`)
   process.exit(WRONG_SETTING)
 }

@@ -1,4 +1,5 @@
 /** All findings of a study, ranked. */
+import { RECORDER_GROUP } from '../format/index.ts'
 import { FINDING_LIST } from '../lists/findings.ts'
 import type { Evidence } from './gather-evidence.ts'
 import type { Finding, FindingKind, Kind } from './finding.ts'
@@ -21,10 +22,16 @@ export function weightNs(finding: Finding): number {
 export const isFolded = (finding: Finding, budgetNs: number): boolean =>
   Math.max(weightNs(finding), finding.comingNs) < WORTH_SHOWING * budgetNs
 
+/** Runs of the recorder are no trouble of the game's; what recording costs is told with the take. */
+const recordersOwn = ({ study, work }: Evidence): number[] =>
+  work.flatMap(({ path }) =>
+    study.declarations.marker(path.marker).group === RECORDER_GROUP ? [path.id] : [],
+  )
+
 /** Most to be got back first; floor and spike troubles are told apart by `trouble`. */
 export function findAll(evidence: Evidence): Finding[] {
   if (evidence.count === 0) return []
-  const claimed = new Set<number>()
+  const claimed = new Set(recordersOwn(evidence))
   const findings: Finding[] = []
   for (const { detect, claims } of FINDING_LIST) {
     const found = detect(evidence, claimed)

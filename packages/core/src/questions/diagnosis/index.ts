@@ -23,7 +23,7 @@ export function diagnose(evidence: Evidence): Diagnosis {
 export const DIAGNOSIS = question({
   name: 'diagnosis',
   // Raised by hand when a rule or a sentence changes; a figure that changes is noticed by itself.
-  version: versionOf(6, DETECTION_LIMITS),
+  version: versionOf(7, DETECTION_LIMITS),
   about: 'What is wrong with the chosen frames: findings, spikes and their families (findings.md).',
   at: 'diagnosis',
   ofFrames: true,
