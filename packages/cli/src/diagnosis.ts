@@ -48,7 +48,7 @@ export function diagnose(evidence: Evidence): Diagnosis {
 }
 
 function placeOf({ study }: Evidence, path: number | null): string | null {
-  const at = path === null ? null : pathPlace(study, path)
+  const at = pathPlace(study, path)
   return at === null ? null : placeWords(at)
 }
 

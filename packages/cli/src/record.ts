@@ -79,7 +79,11 @@ export async function record(command: string[], recordOptions: RecordOptions): P
   }
   if (Object.keys(change).length > 0) await send('PATCH', at, change)
   const lines = around === null ? [] : sourceAround(markers, (file) => sourceText(around, file))
-  if (lines.length > 0) await send('PUT', `${at}/source`, { markers: lines })
+  if (lines.length > 0)
+    // The take is there, and worth more than these; a Lapsus of before does not know of them.
+    await send('PUT', `${at}/source`, { markers: lines }).catch((error: Error) =>
+      console.error(`lapsus: the lines of source are not kept: ${error.message}`),
+    )
   console.error(`recorded ${plural(frames, 'frame')}: ${address}/takes/${take}`)
   return code
 }

@@ -12,8 +12,13 @@ export interface SourceFiles {
   untilMs: number
 }
 
-/** Null for what cannot be read, is no text, or was changed since. */
+/** Endings of what people write games in. A take names files as it likes: others of this machine are not its own. */
+const WRITTEN =
+  /\.(c|cc|cpp|cxx|h|hh|hpp|m|mm|cs|fs|vb|lua|py|rb|js|mjs|cjs|jsx|ts|mts|cts|tsx|rs|go|zig|java|kt|swift|hx|nut|wren|script)$/i
+
+/** Null for what is no source, cannot be read, is no text, or was changed since. */
 export function sourceText({ folder, untilMs }: SourceFiles, file: string): string | null {
+  if (!WRITTEN.test(file)) return null
   try {
     const path = resolve(folder, file)
     const { size, mtimeMs } = statSync(path)

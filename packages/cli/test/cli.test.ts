@@ -2,6 +2,8 @@
 import { expect } from 'chai'
 import { execFileSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import {
@@ -521,6 +523,34 @@ describe('lapsus record', () => {
     expect((await placed([], { LATER: '1' })).at!.source).to.equal(null)
   })
 
+  it('keeps lines of source, and of nothing else that a take may name', async () => {
+    const names = ['game.lua', 'secrets.txt', '.env', 'id_rsa', 'notes.md']
+    for (const name of names) file(name, Buffer.from('one\ntwo\n'))
+    const records = sample().map((record) =>
+      record.record === 'declare'
+        ? {
+            ...record,
+            markers: record.markers.map((marker, i) => ({
+              ...marker,
+              at: { file: join(folder, names[i % names.length]!), line: 2, source: null },
+            })),
+          }
+        : record,
+    )
+    const written = file('made.lapsus', bytesOf(records))
+    const out = join(folder, 'named.lapsus')
+    const script = `require('fs').copyFileSync(${JSON.stringify(written)}, process.env.LAPSUS_TO)`
+    await lapsus(['record', '--out', out, '--', process.execPath, '-e', script])
+    const found = new Map<string, boolean>()
+    new RecordReader().push(readFileSync(out), (record) => {
+      if (record.record !== 'declare') return
+      for (const { at } of record.markers) found.set(at!.file, at!.source !== null)
+    })
+    const kept = [...found].flatMap(([name, isKept]) => (isKept ? [name] : []))
+    expect(kept).to.deep.equal([join(folder, 'game.lua')])
+    expect(found.size).to.be.greaterThan(1)
+  })
+
   it('leaves a file that it cannot read whole as it is', async () => {
     const out = join(folder, 'broken.lapsus')
     const bytes = bytesOf(sample()).subarray(0, -5)
@@ -609,6 +639,37 @@ describe('lapsus and a running server', () => {
       bats.err,
     )
     await server.stop()
+  })
+
+  it('keeps the take, and the program’s exit code, where a Lapsus takes no lines of source', async () => {
+    const server = await testServer()
+    const older = createServer((request, response) => {
+      if (request.method === 'PUT')
+        return response.writeHead(405).end('{"detail":"there is no method PUT here"}')
+      const pieces: Buffer[] = []
+      request.on('data', (piece: Buffer) => pieces.push(piece))
+      request.on('end', async () => {
+        const body = pieces.length > 0 ? { body: Buffer.concat(pieces) as BodyInit } : {}
+        const headers = { 'content-encoding': request.headers['content-encoding'] ?? 'identity' }
+        const answer = await fetch(server.address + request.url!, {
+          method: request.method!,
+          headers,
+          ...body,
+        })
+        response.writeHead(answer.status, { 'content-type': answer.headers.get('content-type')! })
+        response.end(await answer.text())
+      })
+      return undefined
+    })
+    await new Promise<void>((resolve) => older.listen(0, '127.0.0.1', resolve))
+    const { port } = older.address() as AddressInfo
+    const game = ['python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1']
+    const { code, err } = await lapsus(['record', '--', ...game], { LAPSUS_URL: `http://127.0.0.1:${port}` })
+    older.close()
+    await server.stop()
+    expect(code, err).to.equal(0)
+    expect(err).to.contain('lapsus: the lines of source are not kept: there is no method PUT here')
+    expect(err).to.contain('recorded 20 frames')
   })
 
   it('writes what the ending of a file asks for, and to standard output', async () => {

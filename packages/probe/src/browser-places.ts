@@ -1,6 +1,6 @@
 /** Where lines of code come from, in a page: by its own scripts, as its server gives them, and their source maps. */
 import type { Place } from '@lapsus/core/format'
-import type { PlaceReader } from './code-line.ts'
+import { byScript, type PlaceReader } from './code-line.ts'
 import { inlineMap, mapAddressOf, originalsOf, readSourceMap } from './source-map.ts'
 
 /** Letters of a script or a map: reading more takes a good part of a frame. */
@@ -8,10 +8,8 @@ const MOST_LETTERS = 2 ** 20
 
 /** Each script is asked for once, from the page's own server; what comes from elsewhere has no place. */
 export const browserPlaces: PlaceReader = (lines, tell) => {
-  const scripts = new Map<string, number[]>()
-  lines.forEach(({ url }, i) => scripts.set(url, [...(scripts.get(url) ?? []), i]))
   const places: (Place | null)[] = lines.map(() => null)
-  const asked = [...scripts].map(async ([url, own]) => {
+  const asked = [...byScript(lines)].map(async ([url, own]) => {
     const script = await textAt(url)
     const address = mapAddressOf(script)
     if (address === null) {

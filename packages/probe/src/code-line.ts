@@ -17,6 +17,13 @@ export interface CodeLine {
  */
 export type PlaceReader = (lines: readonly CodeLine[], tell: (places: (Place | null)[]) => void) => void
 
+/** The numbers of the lines of each script: each is read but once. */
+export function byScript(lines: readonly CodeLine[]): Map<string, number[]> {
+  const scripts = new Map<string, number[]>()
+  lines.forEach(({ url }, i) => scripts.set(url, [...(scripts.get(url) ?? []), i]))
+  return scripts
+}
+
 interface StackTelling {
   captureStackTrace?: (holder: object, below: unknown) => void
   stackTraceLimit?: number

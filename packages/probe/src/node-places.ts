@@ -3,7 +3,7 @@ import { readFileSync, statSync } from 'node:fs'
 import { isAbsolute, relative, resolve, sep } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { Place } from '@lapsus/core/format'
-import type { CodeLine, PlaceReader } from './code-line.ts'
+import { byScript, type CodeLine, type PlaceReader } from './code-line.ts'
 import { safely } from './given.ts'
 import { inlineMap, mapAddressOf, originalsOf, readSourceMap, type SourceMap } from './source-map.ts'
 
@@ -12,10 +12,8 @@ const MOST_BYTES = 16 * 2 ** 20
 
 /** Reads each script once, and forgets it. */
 export const nodePlaces: PlaceReader = (lines, tell) => {
-  const scripts = new Map<string, number[]>()
-  lines.forEach(({ url }, i) => scripts.set(url, [...(scripts.get(url) ?? []), i]))
   const places: (Place | null)[] = lines.map(() => null)
-  for (const [url, own] of scripts) {
+  for (const [url, own] of byScript(lines)) {
     const found = safely(
       () =>
         placesIn(

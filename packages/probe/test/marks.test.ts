@@ -1,7 +1,11 @@
 /** Markers put into code: it does what it did, whatever it is written in; and every run has its span. */
 import { expect } from 'chai'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { createContext, runInContext } from 'node:vm'
 import { markSource } from '../src/marks/mark-source.ts'
+import { NodeMarker } from '../src/marks/node-marker.ts'
 
 /** Runs code with what its marked functions call, and tells what was called; everything entered is left. */
 function play(text: string): { result: unknown; calls: string[]; open: number } {
@@ -195,6 +199,17 @@ describe('marked code', () => {
     }
     const { functions } = marked('\n\nconst a = 1\n  function f() { return a }\n')!
     expect(functions).to.deep.equal([{ name: 'game.f', line: 4, column: 3 }])
+  })
+
+  it('has its own map in place of the one that its last line names, and of nothing else', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'lapsus-marked-'))
+    writeFileSync(join(folder, 'a.map'), '{"version":3,"sources":["a.ts"],"mappings":"AAAA"}')
+    const text = 'export function f() { return "a.map" }\n//# sourceMappingURL=a.map\n'
+    const marker = new NodeMarker({ globs: ['**'], folder, game: '' }, () => {})
+    const code = marker.mark(text, join(folder, 'a.js'))
+    rmSync(folder, { recursive: true })
+    expect(code).to.contain('return "a.map"')
+    expect(code).to.match(/\n\/\/# sourceMappingURL=data:application\/json;base64,[\w+/=]+\n$/)
   })
 
   it('names what it leaves as it is, and why', () => {

@@ -1,14 +1,43 @@
 /** Places in the code: stored with markers, told later, given lines after the end, shown in reports. */
 import { expect } from 'chai'
+import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import type { Problem, TakeDetail } from '@lapsus/api'
 import { LIMITS, RecordReader, type AnyRecord, type DeclareRecord, type Place } from '@lapsus/core/format'
 import { jsonLine } from '@lapsus/core/exchange'
 import { chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import type { RunningServer } from '../src/index.ts'
+import { sourceBelow } from '../src/recordings/source-below.ts'
 import { getJson, testServer } from './support.ts'
 
 const MS = 1_000_000
 const AT: Place = { file: 'src/moths.ts', line: 42, source: null }
+
+describe('the source of the demo game', () => {
+  it('is read below its folder, and nowhere else', () => {
+    const above = mkdtempSync(join(tmpdir(), 'lapsus-source-'))
+    const folder = join(above, 'game')
+    mkdirSync(join(folder, 'src'), { recursive: true })
+    writeFileSync(join(folder, 'src/moths.ts'), 'moths')
+    writeFileSync(join(above, 'secret.ts'), 'secret')
+    writeFileSync(join(above, 'game-of-others.ts'), 'secret')
+    symlinkSync(join(above, 'secret.ts'), join(folder, 'src/link.ts'))
+    expect(sourceBelow(folder, 'src/moths.ts')).to.equal('moths')
+    expect(sourceBelow(folder, './src/../src/moths.ts')).to.equal('moths')
+    for (const file of [
+      '../secret.ts',
+      '../game-of-others.ts',
+      'src/link.ts',
+      '/etc/passwd',
+      'src',
+      '',
+      'none.ts',
+    ])
+      expect(sourceBelow(folder, file), file).to.equal(null)
+    rmSync(above, { recursive: true })
+  })
+})
 
 describe('places in the code', () => {
   let server: RunningServer

@@ -3,7 +3,7 @@ import type { Place } from '../format/index.ts'
 import { DIAGNOSIS } from '../questions/diagnosis/index.ts'
 import { LEDGER } from '../questions/ledger/index.ts'
 import { answer, type Source } from '../questions/index.ts'
-import { pathNames, type Study } from '../study/index.ts'
+import { pathNames, pathPlace, type Study } from '../study/index.ts'
 import { frameFigures, MAIN_LANE } from '../take/index.ts'
 import { amount, dateTime, ms, percent, placeWords, plural, sentence, three } from '../words/index.ts'
 import type { Block, Report } from './blocks.ts'
@@ -76,7 +76,7 @@ async function findingBlocks(source: Source): Promise<Block[]> {
     {
       heads: ['finding', 'costs a frame', 'can be got back'],
       rows: told.map(({ path, pathId, text, costMsPerFrame, recoverableMsPerFrame }) => [
-        `${path.length === 0 ? '' : `${path.join(' › ')}: `}${text}${inBrackets(placeOf(source, pathId))}`,
+        `${path.length === 0 ? '' : `${path.join(' › ')}: `}${text}${inBrackets(pathPlace(source, pathId))}`,
         ms(costMsPerFrame),
         ms(recoverableMsPerFrame),
       ]),
@@ -88,14 +88,11 @@ async function findingBlocks(source: Source): Promise<Block[]> {
   ]
 }
 
-const placeOf = ({ declarations, paths }: Source, path: number | null): Place | null =>
-  path === null ? null : declarations.marker(paths.get(path).marker).at
-
 const inBrackets = (at: Place | null): string => (at === null ? '' : ` (${placeWords(at)})`)
 
 /** What the findings speak of, where its lines were kept; each once. */
 function codeBlocks(source: Source, pathIds: readonly (number | null)[]): Block[] {
-  const places = pathIds.map((path) => placeOf(source, path))
+  const places = pathIds.map((path) => pathPlace(source, path))
   const shown = new Map(
     places.flatMap((at): [string, Block][] =>
       at === null || at.source === null

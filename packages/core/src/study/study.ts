@@ -58,8 +58,10 @@ export const frameCount = (study: Pick<Study, 'frames'>): number => study.frames
 export const budgetNsOf = ({ target }: Pick<Study, 'target'>): number => 1e9 / target
 
 /** Where in the code the marker of a path stands; null where that is not known. */
-export const pathPlace = ({ declarations, paths }: Study, path: number): Place | null =>
-  declarations.marker(paths.get(path).marker).at
+export const pathPlace = (
+  { declarations, paths }: Pick<Study, 'declarations' | 'paths'>,
+  path: number | null,
+): Place | null => (path === null ? null : declarations.marker(paths.get(path).marker).at)
 
 /** Names of the markers from the outermost to the path's own. */
 export const pathNames = ({ declarations, paths }: Study, path: number): string[] =>

@@ -9,7 +9,6 @@ import { registryCall } from './marks.ts'
 export interface MarkedFile {
   code: string
   map: SourceMap | ReturnType<typeof remapping>
-  functions: number
   /** In words, each with its line. */
   leftAsItIs: string[]
 }
@@ -52,7 +51,6 @@ export function markFile(text: string, file: string, before: string | null): Mar
   return {
     code: marked.code.toString(),
     map: before === null ? map : remapping([map.toString(), before], () => null),
-    functions: marked.functions.length,
     leftAsItIs: marked.leftAsItIs.map(
       ({ name, line, why }) => `${file}:${line}: ${name} is not marked: ${why}`,
     ),

@@ -51,7 +51,9 @@ export class NodeMarker {
 }
 
 function withMap(code: string, map: string): string {
-  const address = mapAddressOf(code)
+  const address = mapAddressOf(code)!
   const own = `data:application/json;base64,${Buffer.from(map).toString('base64')}`
-  return address === null ? code : code.replace(address, () => own)
+  // The last: the code may speak of a file of that name.
+  const at = code.lastIndexOf(address)
+  return code.slice(0, at) + own + code.slice(at + address.length)
 }

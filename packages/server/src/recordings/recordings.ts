@@ -1,8 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
-import { existsSync, readFileSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
-import { dirname, join } from 'node:path'
+import { dirname } from 'node:path'
 import type { DemoGame, Recording, RecordingRequest } from '@lapsus/api'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO } from '@lapsus/core/format'
 import { sourceAround } from '@lapsus/core/take'
@@ -13,6 +12,7 @@ import { putSourceLines } from '../ingest/source-lines.ts'
 import { ProblemError } from '../problem-error.ts'
 import { describeDemo } from './demo.ts'
 import { isOver, SharedRecordings } from './shared-recordings.ts'
+import { sourceBelow } from './source-below.ts'
 import type { Store } from '../store/store.ts'
 import { tablesOf } from '../store/take-tables.ts'
 
@@ -219,10 +219,7 @@ export class Recordings {
     const row = await this.#store.takes.findByPk(take)
     if (row === null) return
     const { declarations } = await tablesOf(this.#store, row)
-    const lines = sourceAround(declarations.markers.values(), (file) => {
-      const path = join(this.#folder, file)
-      return existsSync(path) ? readFileSync(path, 'utf8') : null
-    })
+    const lines = sourceAround(declarations.markers.values(), (file) => sourceBelow(this.#folder, file))
     if (lines.length > 0) await putSourceLines(this.#store, row, lines)
   }
 
