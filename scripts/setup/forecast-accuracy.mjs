@@ -118,7 +118,7 @@ const hasWrongSign = (before, forecast, after) =>
   Math.abs(forecast - before) > MOVED_MS &&
   (after - before) * (forecast - before) < 0
 
-/** @param runs each with label, seed, before, forecast and after, as `forecast --json` gives figures */
+/** @param runs each with label, seed, before, forecast and after, as `forecast --json` gives figures, and recorded, as `compare --json` gives frames */
 export function forecastSection(runs, { seeds, seconds }) {
   // At equal speed: as the machine was when it was forecast.
   const figure = ([, unit, pick], run) => {
@@ -191,7 +191,10 @@ export function forecastSection(runs, { seeds, seconds }) {
   ]
 }
 
-/** Each miss of p50 and p95 with what explains it: the machine, or what a forecast cannot know. */
+/**
+ * Each miss of p50 and p95 with what explains it: the recordings, whose own frames scatter as widely; what a forecast
+ * cannot know; or the machine.
+ */
 function missesSection(runs) {
   const misses = runs.flatMap((run) =>
     FIGURES.slice(0, 2).flatMap(([name, , pick]) => {
@@ -200,8 +203,11 @@ function missesSection(runs) {
       if (isNear(forecast, after) && !isWrong) return []
       const limit = LIMITS[run.label] ?? LIMITS[run.label.split(',')[0]]
       const unlike = Math.abs(Math.log(run.drift)) > UNLIKE
+      const row = run.recorded.find((one) => one.figure === name)
+      const [low, high] = [row.low, row.high].map((difference) => row.before + difference)
+      const scatter = `the recordings scatter as widely: by them alone ${three(low)} to ${three(high)} ms, 95 % sure`
       const because =
-        limit ??
+        (forecast >= low && forecast <= high ? scatter : limit) ??
         (unlike
           ? `the machine: its speed changed by ${three(run.drift)} ×, and more in slow frames`
           : 'not explained')

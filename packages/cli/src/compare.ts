@@ -3,10 +3,10 @@ import { answerOfTakes } from '@lapsus/core/questions'
 import { COMPARISON, type ComparisonAnswer } from '@lapsus/core/questions/comparison'
 import { CliError } from './errors.ts'
 import type { TakeFile } from './take-file.ts'
-import { readTakes } from './takes.ts'
+import { readParts } from './takes.ts'
 
 /**
- * @param names files, or takes of the running Lapsus
+ * Of files, takes of the running Lapsus, and parts of either in which a trial used a variant.
  * @throws CliError for what is neither, and for what cannot be compared
  */
 export async function compare(
@@ -14,7 +14,7 @@ export async function compare(
   after: readonly string[],
   target: number | null,
 ): Promise<{ told: ComparisonAnswer; problems: string[] }> {
-  const [one, other] = [await readTakes(before), await readTakes(after)]
+  const [one, other] = [await readParts(before), await readParts(after)]
   const studies = (files: TakeFile[]) =>
     files.map(({ study }) => ({ ...study, target: target ?? one[0]!.take.target }))
   const problems = [...one, ...other].flatMap(({ problem, skipped }) =>

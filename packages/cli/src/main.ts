@@ -179,8 +179,8 @@ program
   .description(
     'set takes after against takes before: what changed, how surely, at equal speed of the machine',
   )
-  .argument('<before...>', 'files, or takes of the running Lapsus')
-  .requiredOption('--with <after...>', 'the takes after')
+  .argument('<before...>', 'files, or takes of the running Lapsus, each TAKE or TAKE:TRIAL=VARIANT')
+  .requiredOption('--with <after...>', 'the takes after, in the same way')
   .addOption(new Option('--json', 'everything, as JSON').conflicts('markdown'))
   .option('--markdown', 'tables as Markdown')
   .option('--csv <table>', CSV)

@@ -1,12 +1,11 @@
 /** What `forecast --with` prints: a plan's forecast against takes recorded with the fix. */
-import { existsSync } from 'node:fs'
-import { proofPlace, provePlan, type ProofPlace, type ProofTold } from '@lapsus/core/compare'
+import { provePlan, type ProofTold } from '@lapsus/core/compare'
 import { baseOf, type ReadPlan } from '@lapsus/core/remedy'
 import { studyWithoutRecorder, type Study } from '@lapsus/core/study'
 import { CliError } from './errors.ts'
 import { sourceOfFile, type Chosen } from './file-source.ts'
-import { ofVariant, type TakeFile } from './take-file.ts'
-import { readTakes } from './takes.ts'
+import type { TakeFile } from './take-file.ts'
+import { readParts } from './takes.ts'
 
 /** What a proof is made of: the frames that were planned on, the plan, and the frames recorded with it. */
 export interface ProofSides {
@@ -31,10 +30,7 @@ export async function provePlanSides(
   const source = sourceOfFile(file, chosen)
   const read = (await source.plan(plan))!
   const before = await source.study()
-  const places = names.map(placeOf)
-  const files = (await readTakes(places.map(({ take }) => take))).map((one, i) =>
-    ofVariant(one, places[i]!.variant),
-  )
+  const files = await readParts(names)
   const parts = files.map(({ study }) => {
     const judged = { ...study, target: before.target }
     return chosen.lessRecorder ? studyWithoutRecorder(judged) : judged
@@ -54,7 +50,3 @@ export async function prove(
     throw error instanceof RangeError ? new CliError(error.message) : error
   }
 }
-
-/** A file may well have a colon in its name. */
-const placeOf = (name: string): ProofPlace =>
-  existsSync(name) ? { take: name, variant: null } : proofPlace(name)

@@ -4,13 +4,25 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
+import { proofPlace } from '@lapsus/core/compare'
 import { CliError } from './errors.ts'
 import { request, serverAddress } from './server.ts'
-import { readTakeFile, type TakeFile } from './take-file.ts'
+import { ofVariant, readTakeFile, type TakeFile } from './take-file.ts'
 
 /** @throws CliError for what is neither */
 export const readTakes = (names: readonly string[]): Promise<TakeFile[]> =>
   withTakes(names, async (files) => files)
+
+/**
+ * The same, and of each `TAKE:TRIAL=VARIANT` only the frames in which the trial used the variant.
+ * @throws CliError for what is neither, and for a variant that is not there
+ */
+export async function readParts(names: readonly string[]): Promise<TakeFile[]> {
+  // A file may well have a colon in its name.
+  const places = names.map((name) => (existsSync(name) ? { take: name, variant: null } : proofPlace(name)))
+  const files = await readTakes(places.map(({ take }) => take))
+  return files.map((file, i) => ofVariant(file, places[i]!.variant))
+}
 
 /** For whoever reads the files once more: those of the running Lapsus are kept until then. @throws CliError for what is neither */
 export async function withTakes<T>(

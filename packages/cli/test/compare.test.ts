@@ -1,14 +1,28 @@
 /** `lapsus compare`, on files. */
 import { expect } from 'chai'
 import { join } from 'node:path'
-import type { Fields } from '@lapsus/core/format'
+import { endRecord, type AnyRecord, type Fields } from '@lapsus/core/format'
 import { readShape, wholeShape } from '@lapsus/core/questions'
 import { COMPARISON, type ComparisonAnswer } from '@lapsus/core/questions/comparison'
+import type { Inspection } from '../src/inspect.ts'
 import { nightRecords } from '../../core/test/support/night.ts'
-import { bytesOf } from '../../core/test/support/takes.ts'
+import { recordsFrom, run } from '../../core/test/support/studies.ts'
+import { bytesOf, takeRecord } from '../../core/test/support/takes.ts'
 import { lapsus, testFolder } from './support.ts'
 
 const { folder, file } = testFolder()
+
+/** Two variants in turn, in blocks of twenty frames; nothing runs more or less often. */
+function trialRecords(): AnyRecord[] {
+  const frames = Array.from({ length: 240 }, (_, i) => {
+    const variant = Math.floor(i / 20) % 2
+    const jitter = (i * 7919) % 20_000
+    return { runs: [run('seek', (variant === 0 ? 3e6 : 2e6) + jitter)], gauges: { seek: variant } }
+  })
+  const following = recordsFrom(frames, { trials: { seek: ['all', 'near'] } })
+  const take = takeRecord({ take: 'tried-night', conditions: { seed: 7 } })
+  return [take, ...following, endRecord(following.length + 1, 0)]
+}
 
 describe('lapsus compare', () => {
   const night = (name: string) => file(`${name}.lapsus`, bytesOf(nightRecords(name)))
@@ -38,6 +52,29 @@ describe('lapsus compare', () => {
       'high',
       'verdict',
     )
+  })
+
+  it('sets the variants of a trial against each other', async () => {
+    const path = file('trial.lapsus', bytesOf(trialRecords()))
+    const { code, out, err } = await lapsus([
+      'compare',
+      `${path}:seek=all`,
+      '--with',
+      `${path}:seek=near`,
+      '--json',
+    ])
+    expect([code, err]).to.deep.equal([0, ''])
+    const told = JSON.parse(out) as ComparisonAnswer
+    // One seed and as many frames; but not the same ones.
+    expect(told.paired).to.equal(false)
+    const inspected = await lapsus(['inspect', path, '--variant', 'seek=near', '--json'])
+    const { frames } = JSON.parse(inspected.out) as Inspection
+    expect(told.frames.find(({ figure }) => figure === 'p95')!.after).to.be.closeTo(frames.work.p95!, 1e-9)
+    const none = await lapsus(['compare', path, '--with', `${path}:seek=none`])
+    expect([none.code, none.err]).to.deep.equal([
+      2,
+      'lapsus: the take has no variant "seek=none"; there are: seek=all, seek=near\n',
+    ])
   })
 
   it('gives each of its tables as CSV', async () => {

@@ -60,11 +60,13 @@ export function compareTakes(before: Study[], after: Study[]): Comparison {
   }
 }
 
-/** Same seed, as many frames, and every path ran as often in nearly every cell. */
+/** Same seed, as many frames, none of them picked out, and every path ran as often in nearly every cell. */
 function areSameRun(one: Side, other: Side): boolean {
   if (one.studies.length !== 1 || other.studies.length !== 1 || one.frames !== other.frames) return false
-  const [seed, otherSeed] = [one.studies[0]!, other.studies[0]!].map(({ conditions }) => conditions.seed)
-  if (seed === undefined || seed !== otherSeed) return false
+  const [study, there] = [one.studies[0]!, other.studies[0]!]
+  const { seed } = study.conditions
+  if (seed === undefined || seed !== there.conditions.seed) return false
+  if (study.variant !== undefined || there.variant !== undefined) return false
   let same = 0
   let all = 0
   for (const [key, { calls, isMain }] of one.paths) {

@@ -236,7 +236,8 @@ export const variantsOf = (gauges: Iterable<GaugeDeclaration>): string[] =>
 export function studyOfVariant(study: Study, wanted: string): Study | null {
   for (const trial of trialsOf(study)) {
     const variant = trial.variants.findIndex((name) => wanted === `${trial.name}=${name}`)
-    if (variant >= 0) return pickOfStudy(study, framesOfVariant(study, trial, variant))
+    if (variant < 0) continue
+    return { ...pickOfStudy(study, framesOfVariant(study, trial, variant)), variant: wanted }
   }
   return null
 }

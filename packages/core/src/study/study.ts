@@ -52,6 +52,8 @@ export interface Study {
   stretches: number[]
   /** Whole frames the recorder left out. */
   dropped: number
+  /** `trial=variant` whose frames alone these are; undefined for all frames. */
+  variant?: string
 }
 
 export const frameCount = (study: Pick<Study, 'frames'>): number => study.frames.startNs.length
