@@ -11,6 +11,7 @@ import {
   UnixTimes,
   WHOLE_FILE,
   readOtlp,
+  readOtlpText,
   Skipped,
   type LooseSpan,
   type TakeSource,
@@ -149,6 +150,29 @@ describe('Performance Timeline', () => {
     expect([...chunksOf(records)[0]!.frameDurationNs]).to.deep.equal([16 * MS, 17 * MS])
   })
 
+  it('is read the same whatever else its entries say, and however that is written', () => {
+    const say = (text: string) => {
+      const { records, source } = read(utf8(text))
+      return { chunks: chunksOf(records), skipped: source.skipped.summary }
+    }
+    const usual = say(JSON.stringify(entries))
+    const more = entries.map((entry) => ({ detail: { at: [1e-7, 'a "b"'] }, ...entry, seen: null }))
+    expect(say(JSON.stringify(more, null, 1))).to.deep.equal(usual)
+    expect(say(` {"timeOrigin":0,"other":{},"entries":${JSON.stringify(entries)} } `)).to.deep.equal(usual)
+    const escaped = JSON.stringify(entries)
+      .replaceAll('"name":"', '"name":"\\u0066')
+      .replaceAll('\\u0066frame', 'fr\\u0061me')
+    expect(say(escaped).chunks[0]!.frameStartNs).to.deep.equal(usual.chunks[0]!.frameStartNs)
+    const withDuration = (number: string) =>
+      JSON.stringify(entries).replace(/"duration":\d+/, `"duration":${number}`)
+    // Numbers that are none to the platform are none here.
+    for (const wrong of ['01', '1.', '.5', '-', '1e', '1x'])
+      expect(() => say(withDuration(wrong)), wrong).to.throw(FormatError, 'it is not JSON')
+    expect(say(withDuration('"1"')).skipped).to.contain('entry 0: expected "duration" to be a number')
+    expect(say(withDuration('1.6e1')).skipped).to.equal(usual.skipped)
+    expect(() => read(utf8(`[${'1,'.repeat(5000)}1]`))).to.throw(FormatError, 'entry 0: expected an object')
+  })
+
   it('names wrong entries by their index, and refuses a file with nothing right', () => {
     const { source } = read(
       utf8(JSON.stringify([...entries, { name: 'x', entryType: 'measure', startTime: -1, duration: 1 }, 7])),
@@ -263,6 +287,109 @@ describe('OpenTelemetry', () => {
     )
     expect(source.skipped.named[3]).to.contain('span 10: expected "lapsus.kind" to be one of')
     expect(() => read(utf8(JSON.stringify(request(wrong))))).to.throw(FormatError, 'span 0')
+  })
+
+  it('says the same as text and as objects, however it is written', () => {
+    const names = ['lapsus.frame', 'lapsus.kind', 'lapsus.bytes', 'lapsus.key', 'lapsus.effect', 'thread.id']
+    const texts = fc.oneof(fc.string({ unit: 'grapheme' }), fc.constantFrom('sim', 'a "quoted" one', 'é\n'))
+    const value = fc.oneof(
+      fc.record({ stringValue: texts }),
+      fc.record({ intValue: fc.oneof(fc.integer().map(String), fc.integer(), fc.constant('')) }),
+      fc.record({ boolValue: fc.boolean() }),
+      fc.record({ doubleValue: fc.double() }),
+      fc.jsonValue(),
+    )
+    const anyAttribute = fc.oneof(
+      { weight: 9, arbitrary: fc.record({ key: fc.oneof(fc.constantFrom(...names), texts), value }) },
+      fc.jsonValue(),
+    )
+    const time = fc.oneof(
+      {
+        weight: 9,
+        arbitrary: fc.integer({ min: 0, max: 3e9 }).map((ns) => String(1700000000n * 10n ** 9n + BigInt(ns))),
+      },
+      fc.constantFrom<unknown>('0', '', '12a', '00000000000000000000000', '99999999999999999999', 5, null),
+    )
+    const fields = {
+      traceId: texts,
+      spanId: fc.constantFrom('', 'a1', 'b2'),
+      parentSpanId: fc.constantFrom<unknown>('a1', 'b2', 7),
+      name: fc.oneof({ weight: 9, arbitrary: texts }, fc.jsonValue()),
+      kind: fc.constantFrom<unknown>(1, 10, null, 'SPAN_KIND_INTERNAL'),
+      startTimeUnixNano: time,
+      endTimeUnixNano: time,
+      attributes: fc.oneof(
+        { weight: 9, arbitrary: fc.array(anyAttribute, { maxLength: 4 }) },
+        fc.jsonValue(),
+      ),
+      events: fc.oneof(
+        fc.constant([]),
+        fc.array(fc.record({ name: texts, timeUnixNano: time })),
+        fc.jsonValue(),
+      ),
+      status: fc.jsonValue(),
+    }
+    const anySpan = fc.oneof(
+      {
+        weight: 9,
+        // Keys come in any order.
+        arbitrary: fc
+          .tuple(fc.record(fields, { requiredKeys: ['name'] }), fc.nat(9))
+          .map(([one, by]) =>
+            Object.fromEntries([...Object.entries(one).slice(by), ...Object.entries(one).slice(0, by)]),
+          ),
+      },
+      fc.jsonValue(),
+    )
+    const whole = fc.array(
+      fc.record({
+        resource: fc.oneof(fc.record({ attributes: fc.array(anyAttribute) }), fc.jsonValue()),
+        scopeSpans: fc.array(fc.record({ scope: fc.record({ name: texts }), spans: fc.array(anySpan) })),
+      }),
+    )
+    let read = 0
+    fc.assert(
+      fc.property(whole, fc.constantFrom(undefined, 1, '\t'), (resourceSpans, indent) => {
+        const text = JSON.stringify({ resourceSpans }, null, indent)
+        const skipped = new Skipped()
+        const bytes = utf8(`x${text}x`)
+        const found = readOtlpText(bytes, 1, bytes.length - 1, 'sim')
+        const resources = readOtlp(JSON.parse(text), skipped, 'sim')
+        expect(found!.resources).to.deep.equal(resources)
+        expect(found!.problems.slice(0, skipped.named.length)).to.deep.equal(skipped.named)
+        expect(found!.problems).to.have.length(skipped.count)
+        read += resources.reduce((sum, { spans: own }) => sum + own.length, 0)
+      }),
+    )
+    expect(read).to.be.greaterThan(50)
+  })
+
+  it('is left to the platform where the text is not as usual, or no JSON', () => {
+    const text = JSON.stringify(request(spans))
+    const readsAs = (changed: string) => {
+      const bytes = utf8(changed)
+      const found = readOtlpText(bytes, 0, bytes.length)
+      if (found === null) return null
+      // What is read is what the platform reads.
+      expect(found.resources).to.deep.equal(readOtlp(JSON.parse(changed), new Skipped()))
+      return found.resources.length
+    }
+    expect(readsAs(text)).to.equal(1)
+    const { scopeSpans, resource } = request(spans).resourceSpans[0]!
+    const twice = text.replace('"scopeSpans":', '"scopeSpans":[{"spans":[{"name":"a"}]}],"scopeSpans":')
+    const [{ scope, spans: own }] = scopeSpans as [{ scope: unknown; spans: unknown[] }]
+    const late = JSON.stringify({ resourceSpans: [{ resource, scopeSpans: [{ spans: own, scope }] }] })
+    for (const changed of [twice, late, `${text}{}`, '', '7', '{"resourceSpans":{}}', '{"resourceSpans":[]'])
+      expect(readsAs(changed), changed).to.equal(null)
+    // Any letter may be missing, or another.
+    for (let at = 0; at < text.length; at += 5) {
+      readsAs(text.slice(0, at))
+      for (const letter of ['', ',', '"', '}', ']', '\\', ' ', '0'])
+        readsAs(text.slice(0, at) + letter + text.slice(at + 1))
+    }
+    // A list of what are no spans at all is soon given up.
+    const none = utf8(`{"resourceSpans":[{"scopeSpans":[{"spans":[${'0,'.repeat(5000)}0]}]}]}`)
+    expect(readOtlpText(none, 0, none.length)).to.equal(null)
   })
 
   it('survives anything in place of a request', () => {

@@ -242,47 +242,79 @@ function nestByTime(spans: LooseSpan[]): Laid {
   return laid
 }
 
-/** As the spans' parents say; brothers that overlap, and children that outlast, are cut. */
+/** As the spans' parents say; brothers that overlap, and children that outlast, are cut. @param spans sorted by start */
 function nestByParent(spans: LooseSpan[]): Laid {
-  const ids = new Set(spans.map(({ id }) => id))
-  const children = new Map<string | undefined, LooseSpan[]>()
-  for (const span of spans) {
-    // A parent on another lane, or a frame, is no parent here.
-    const parent =
-      span.parent !== undefined && ids.has(span.parent) && span.parent !== span.id ? span.parent : undefined
-    const brothers = children.get(parent)
-    if (brothers === undefined) children.set(parent, [span])
-    else brothers.push(span)
-  }
-  // On a clock of whole ms many begin together: what ended first came first.
-  const endOf = ({ startNs, durationNs }: LooseSpan) => startNs + durationNs
-  for (const brothers of children.values()) {
-    brothers.sort((a, b) => a.startNs - b.startNs || endOf(a) - endOf(b))
-  }
+  const family = familyOf(spans)
   const laid = noneLaid([], spans.length)
-  /** Still to be laid, the next one last; each with what it must keep within. */
-  const open: { spans: LooseSpan[]; at: number; fromNs: number; untilNs: number }[] = [
-    { spans: children.get(undefined) ?? [], at: 0, fromNs: 0, untilNs: Infinity },
-  ]
-  while (open.length > 0) {
-    const level = open.at(-1)!
-    const span = level.spans[level.at++]
-    if (span === undefined) {
-      open.pop()
+  /** Of each span that is open: its next child, and what that must keep within. The first is around all. */
+  const next = [family.firstChild[spans.length]!]
+  const fromNs = [0]
+  const untilNs = [Infinity]
+  let depth = 0
+  while (depth >= 0) {
+    const at = next[depth]!
+    if (at === NOBODY) {
+      depth--
       continue
     }
-    const startNs = Math.min(Math.max(span.startNs, level.fromNs), level.untilNs)
-    const endNs = Math.min(Math.max(span.startNs + span.durationNs, startNs), level.untilNs)
-    level.fromNs = endNs
+    const span = spans[at]!
+    const startNs = Math.min(Math.max(span.startNs, fromNs[depth]!), untilNs[depth]!)
+    const endNs = Math.min(Math.max(span.startNs + span.durationNs, startNs), untilNs[depth]!)
+    next[depth] = family.nextBrother[at]!
+    fromNs[depth] = endNs
     const place = laid.order.push(span) - 1
     laid.startNs[place] = startNs
     laid.endNs[place] = endNs
-    laid.depth[place] = Math.min(open.length - 1, LIMITS.spanDepth)
-    const own = children.get(span.id)
-    if (span.id !== undefined && own !== undefined) {
-      children.delete(span.id)
-      open.push({ spans: own, at: 0, fromNs: startNs, untilNs: endNs })
-    }
+    laid.depth[place] = Math.min(depth, LIMITS.spanDepth)
+    if (family.firstChild[at] === NOBODY) continue
+    depth++
+    next[depth] = family.firstChild[at]!
+    fromNs[depth] = startNs
+    untilNs[depth] = endNs
   }
   return laid
+}
+
+const NOBODY = -1
+
+/** By index in the list of spans: the first child of each, and of nobody at the end; and the next of its parent's children. */
+interface Family {
+  firstChild: Int32Array
+  nextBrother: Int32Array
+}
+
+function familyOf(spans: LooseSpan[]): Family {
+  const nobody = spans.length
+  const firstChild = new Int32Array(nobody + 1).fill(NOBODY)
+  const lastChild = new Int32Array(nobody + 1).fill(NOBODY)
+  const nextBrother = new Int32Array(nobody).fill(NOBODY)
+  const byId = new Map<string, number>()
+  for (let i = 0; i < nobody; i++) {
+    const { id } = spans[i]!
+    if (id !== undefined && !byId.has(id)) byId.set(id, i)
+  }
+  const endOf = (i: number) => spans[i]!.startNs + spans[i]!.durationNs
+  const unordered = new Set<number>()
+  for (let i = 0; i < nobody; i++) {
+    const span = spans[i]!
+    // A parent on another lane, or a frame, is no parent here.
+    const parent =
+      span.parent === undefined || span.parent === span.id ? nobody : (byId.get(span.parent) ?? nobody)
+    const last = lastChild[parent]!
+    if (last === NOBODY) firstChild[parent] = i
+    else {
+      nextBrother[last] = i
+      if (spans[last]!.startNs === span.startNs && endOf(last) > endOf(i)) unordered.add(parent)
+    }
+    lastChild[parent] = i
+  }
+  // On a clock of whole ms many begin together: what ended first came first.
+  for (const parent of unordered) {
+    const brothers: number[] = []
+    for (let i = firstChild[parent]!; i !== NOBODY; i = nextBrother[i]!) brothers.push(i)
+    brothers.sort((a, b) => spans[a]!.startNs - spans[b]!.startNs || endOf(a) - endOf(b))
+    firstChild[parent] = brothers[0]!
+    brothers.forEach((one, i) => (nextBrother[one] = brothers[i + 1] ?? NOBODY))
+  }
+  return { firstChild, nextBrother }
 }

@@ -1,5 +1,6 @@
 import { FormatError } from '../format/index.ts'
 import { readOtlp, type OtlpResource } from './otlp.ts'
+import { readOtlpText } from './otlp-text.ts'
 import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
@@ -8,11 +9,10 @@ import { parseJson, WholeFileSource } from './whole-file.ts'
 class OtlpSource extends WholeFileSource {
   readonly format = 'otlp-json'
 
-  protected give(text: string, onRecord: OnRecord): void {
-    const { frameMarker, take } = this.options
+  protected give(bytes: Uint8Array, onRecord: OnRecord): void {
+    const { take } = this.options
     const resources: OtlpResource[] = []
-    for (const request of this.#requests(text))
-      for (const resource of readOtlp(request, this.skipped, frameMarker)) resources.push(resource)
+    for (const read of this.#requests(bytes)) for (const resource of read) resources.push(resource)
     if (resources.length === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no span in it')
     }
@@ -37,34 +37,54 @@ class OtlpSource extends WholeFileSource {
     onRecord(end, place)
   }
 
-  /** One after the other: all of a large file at once, as objects, would keep the collector busy. */
-  *#requests(text: string): Generator<unknown> {
-    const lines = text.split('\n')
-    const [first, ...others] = lines
-    const alone = tryJson(first!)
+  /** What is in each, one after the other: all of a large file at once, as objects, would keep the collector busy. */
+  *#requests(bytes: Uint8Array): Generator<OtlpResource[]> {
+    const firstEnd = endOfLine(bytes, 0)
+    const first = this.#request(bytes, 0, firstEnd)
     // Where the first line is none, the whole may be one request over several lines.
-    const whole = alone instanceof Error ? tryJson(text) : null
+    const whole = first instanceof Error ? this.#request(bytes, 0, bytes.length) : null
     if (whole !== null && !(whole instanceof Error)) {
-      yield whole.value
+      yield whole
       return
     }
-    if (whole !== null && others.every((line) => line.trim() === '')) parseJson(text)
-    for (const [i, line] of lines.entries()) {
-      if (line.trim() === '') continue
-      const request = i === 0 ? alone : tryJson(line)
-      if (request instanceof Error) this.skipped.add(`line ${i + 1}: ${request.message}`)
-      else yield request.value
+    if (whole !== null && isBlank(bytes, firstEnd, bytes.length)) parseJson(bytes)
+    for (let line = 1, from = 0; from < bytes.length; line++) {
+      const end = endOfLine(bytes, from)
+      const request = from === 0 ? first : this.#request(bytes, from, end)
+      if (!(request instanceof Error)) yield request
+      else if (!isBlank(bytes, from, end)) this.skipped.add(`line ${line}: ${request.message}`)
+      from = end + 1
+    }
+  }
+
+  /** What a part of the text says; an error where it is no JSON. */
+  #request(bytes: Uint8Array, from: number, end: number): OtlpResource[] | Error {
+    const { frameMarker } = this.options
+    const read = readOtlpText(bytes, from, end, frameMarker)
+    if (read !== null) {
+      for (const problem of read.problems) this.skipped.add(problem)
+      return read.resources
+    }
+    try {
+      const json = JSON.parse(new TextDecoder().decode(bytes.subarray(from, end))) as unknown
+      return readOtlp(json, this.skipped, frameMarker)
+    } catch (error) {
+      if (error instanceof SyntaxError) return error
+      throw error
     }
   }
 }
 
-function tryJson(text: string): { value: unknown } | Error {
-  try {
-    return { value: JSON.parse(text) as unknown }
-  } catch (error) {
-    return error as Error
-  }
+const SPACE = 0x20
+const LINE_FEED = 0x0a
+
+function endOfLine(bytes: Uint8Array, from: number): number {
+  const at = bytes.indexOf(LINE_FEED, from)
+  return at < 0 ? bytes.length : at
 }
+
+const isBlank = (bytes: Uint8Array, from: number, end: number): boolean =>
+  bytes.subarray(from, end).every((byte) => byte <= SPACE)
 
 export const otlpJson: ImportFormat = {
   name: 'otlp-json',

@@ -2,7 +2,8 @@
 import { FORMAT_VERSION, LIMITS, type FollowingRecord, type TakeRecord } from '../format/index.ts'
 import { Assembler } from './assemble.ts'
 import { EarliestFirst } from './earliest-first.ts'
-import type { OtlpResource, OtlpSpan } from './otlp.ts'
+import type { OtlpResource } from './otlp.ts'
+import type { OtlpSpan } from './otlp-span.ts'
 import { shiftNs, unixMs } from './unix-times.ts'
 
 const TARGET = 60

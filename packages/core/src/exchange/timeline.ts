@@ -9,15 +9,8 @@ import {
 } from '../format/index.ts'
 import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
+import { usualEntries, type Entry } from './timeline-text.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
-
-interface Entry {
-  name: string
-  entryType: string
-  startTime: number
-  duration: number
-  detail?: unknown
-}
 
 const NS_PER_MS = 1e6
 const MAIN_LANE = 'main'
@@ -34,9 +27,9 @@ const MOST_MS = Math.floor(LIMITS.largestWhole / 2 / NS_PER_MS)
 class TimelineSource extends WholeFileSource {
   readonly format = 'timeline'
 
-  protected give(text: string, onRecord: OnRecord): void {
+  protected give(bytes: Uint8Array, onRecord: OnRecord): void {
     const { frameMarker = DEFAULT_FRAME_MARKER, take, game } = this.options
-    const { entries, timeOrigin } = this.#entries(parseJson(text))
+    const { entries, timeOrigin } = this.#entries(usualEntries(bytes) ?? parseJson(bytes))
     const frames = framesOf(entries, frameMarker)
     if (frames.length === 0) {
       throw new FormatError(

@@ -32,6 +32,11 @@ export class UnixTimes {
       second = Math.floor(value / NS_PER_S)
       rest = value - second * NS_PER_S
     } else return null
+    return this.at(second, rest)
+  }
+
+  /** The same of whole seconds and the ns that are left. */
+  at(second: number, rest: number): number | null {
     if (second > LAST_SECOND || (second === 0 && rest === 0)) return null
     this.baseS ??= second
     return (second - this.baseS) * NS_PER_S + rest

@@ -3,6 +3,7 @@ import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './i
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024
+const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf]
 
 /** A source that has to see all of a JSON file before it can give records. */
 export abstract class WholeFileSource implements TakeSource {
@@ -36,21 +37,26 @@ export abstract class WholeFileSource implements TakeSource {
   }
 
   finish(onRecord: OnRecord): void {
-    const decoder = new TextDecoder()
-    const text =
-      this.#pieces.map((piece) => decoder.decode(piece, { stream: true })).join('') + decoder.decode()
+    const bytes = new Uint8Array(this.#bytes)
+    let at = 0
+    for (const piece of this.#pieces) {
+      bytes.set(piece, at)
+      at += piece.length
+    }
     this.#pieces = []
-    this.give(text, onRecord)
+    const hasMark = BYTE_ORDER_MARK.every((byte, i) => bytes[i] === byte)
+    this.give(hasMark ? bytes.subarray(BYTE_ORDER_MARK.length) : bytes, onRecord)
     this.ended = true
   }
 
   /** @throws FormatError when there is nothing right in it */
-  protected abstract give(text: string, onRecord: OnRecord): void
+  protected abstract give(bytes: Uint8Array, onRecord: OnRecord): void
 }
 
-export function parseJson(text: string): unknown {
+/** Of UTF-8. @throws FormatError saying what is wrong */
+export function parseJson(bytes: Uint8Array): unknown {
   try {
-    return JSON.parse(text)
+    return JSON.parse(new TextDecoder().decode(bytes))
   } catch (error) {
     throw new FormatError('not-a-take', `it is not JSON: ${(error as Error).message}`)
   }

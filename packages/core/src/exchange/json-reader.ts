@@ -1,0 +1,314 @@
+/**
+ * Reads JSON piece by piece where it is written as usual: objects of all that is in a large file cost several times what
+ * is made of them. Whoever meets something unusual goes back and asks for the whole value, which the platform reads.
+ */
+
+/** What this does not read, though it may be JSON. Thrown often, so that it is made once. */
+export const UNUSUAL = new Error('not as usual')
+
+const QUOTE = 0x22
+const COMMA = 0x2c
+const COLON = 0x3a
+const POINT = 0x2e
+const BACKSLASH = 0x5c
+const SPACE = 0x20
+const ZERO = 0x30
+const NINE = 0x39
+const OPEN = { '{': 0x7b, '[': 0x5b } as const
+const CLOSING = { '{': 0x7d, '[': 0x5d } as const
+
+const encoder = new TextEncoder()
+/** A mark of byte order within a text is a letter like others. */
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true })
+/** A literal to be looked for. */
+export const literal = (text: string): Uint8Array => encoder.encode(text)
+const NULL = literal('null')
+
+/** A stretch of the text. */
+export interface Stretch {
+  from: number
+  length: number
+}
+
+/** Words kept so as not to make them again; a power of two. */
+const KEPT_WORDS = 4_096
+/** Whole numbers of so many digits, and powers of ten up to the second, are exact: so is one divided by the other. */
+const EXACT_DIGITS = 15
+const EXACT_POWER = 22
+/** Going back once in so many bytes costs little; more often, the platform had better read it all. */
+const BYTES_A_TIME = 64
+const MOST_BACK = 1_000
+
+export class JsonReader {
+  /** All but the last nine of the digits read last, and these. */
+  high = 0
+  low = 0
+  readonly #bytes: Uint8Array
+  readonly #end: number
+  /** Places and texts of words by a hash of them; length -1 where there is none. */
+  readonly #wordFrom = new Int32Array(KEPT_WORDS)
+  readonly #wordLength = new Int32Array(KEPT_WORDS).fill(-1)
+  readonly #words = new Array<string>(KEPT_WORDS).fill('')
+  /** Place of the next byte. */
+  #at: number
+  /** Nothing has come yet in what was opened last. */
+  #isFirst = true
+  #timesBack = 0
+
+  /** Of UTF-8, or a part of it. */
+  constructor(bytes: Uint8Array, from = 0, end = bytes.length) {
+    this.#bytes = bytes
+    this.#at = from
+    this.#end = end
+  }
+
+  get at(): number {
+    return this.#at
+  }
+
+  /** Goes back to where an element, or the value of a key, began. @throws UNUSUAL where that has become the rule */
+  back(at: number): void {
+    if (++this.#timesBack > MOST_BACK && this.#timesBack * BYTES_A_TIME > at) throw UNUSUAL
+    this.#at = at
+    this.#isFirst = false
+  }
+
+  /** What has been passed since then. */
+  since(from: number): Stretch {
+    return { from, length: this.#at - from }
+  }
+
+  /** Whether a list comes next. */
+  get isList(): boolean {
+    this.#space()
+    return this.#next === OPEN['[']
+  }
+
+  /** Steps into an object or a list. @throws UNUSUAL where there is none */
+  open(bracket: keyof typeof OPEN): void {
+    this.#space()
+    this.#pass(OPEN[bracket])
+    this.#isFirst = true
+  }
+
+  /** Whether something follows in what is open; if not, steps out of it. */
+  more(bracket: keyof typeof OPEN): boolean {
+    this.#space()
+    const wasFirst = this.#isFirst
+    this.#isFirst = false
+    if (this.#next === CLOSING[bracket]) {
+      this.#at++
+      return false
+    }
+    if (wasFirst) return true
+    this.#pass(COMMA)
+    this.#space()
+    if (this.#next === CLOSING[bracket]) throw UNUSUAL
+    return true
+  }
+
+  /** A key, and the colon behind it. */
+  key(): string {
+    const key = this.word()
+    this.#space()
+    this.#pass(COLON)
+    this.#space()
+    return key
+  }
+
+  /** A text; those that come again are made once. */
+  word(): string {
+    this.#pass(QUOTE)
+    return this.restOfWord()
+  }
+
+  /** The same, behind its first quote. */
+  restOfWord(): string {
+    const bytes = this.#bytes
+    const from = this.#at
+    let hash = 0
+    let at = from
+    for (; at < this.#end; at++) {
+      const byte = bytes[at]!
+      if (byte === QUOTE) break
+      if (byte === BACKSLASH || byte < SPACE) throw UNUSUAL
+      hash = Math.imul(hash ^ byte, 0x01000193)
+    }
+    if (at >= this.#end) throw UNUSUAL
+    this.#at = at + 1
+    const length = at - from
+    const place = (hash ^ (hash >>> 16)) & (KEPT_WORDS - 1)
+    if (this.#wordLength[place] === length && this.#isAlike(this.#wordFrom[place]!, from, length))
+      return this.#words[place]!
+    this.#wordFrom[place] = from
+    this.#wordLength[place] = length
+    return (this.#words[place] = this.#text(from, at))
+  }
+
+  /** A text that comes but once or twice. */
+  name(): string {
+    const from = this.#at + 1
+    this.#passText()
+    return this.#text(from, this.#at - 1)
+  }
+
+  /** A text of 1 to 20 digits, a whole number of 64 bits: see `high` and `low`. */
+  digits(): void {
+    this.#pass(QUOTE)
+    const bytes = this.#bytes
+    const from = this.#at
+    const at = this.#endOfDigits(from)
+    const count = at - from
+    if (count < 1 || count > 20 || at >= this.#end || bytes[at] !== QUOTE) throw UNUSUAL
+    this.#at = at + 1
+    const cut = Math.max(from, at - 9)
+    this.high = this.#wholeNumber(from, cut)
+    this.low = this.#wholeNumber(cut, at)
+  }
+
+  /** A number that is not negative, without an exponent. */
+  number(): number {
+    const bytes = this.#bytes
+    const from = this.#at
+    const point = this.#endOfDigits(from)
+    if (point === from || (point > from + 1 && bytes[from] === ZERO)) throw UNUSUAL
+    const isWhole = point >= this.#end || bytes[point] !== POINT
+    const at = isWhole ? point : this.#endOfDigits(point + 1)
+    if (at === point + 1) throw UNUSUAL
+    this.#at = at
+    const decimals = isWhole ? 0 : at - point - 1
+    if (point - from + decimals > EXACT_DIGITS || decimals > EXACT_POWER) return Number(this.#text(from, at))
+    const scale = 10 ** decimals
+    const whole = this.#wholeNumber(from, point)
+    return isWhole ? whole : (whole * scale + this.#wholeNumber(point + 1, at)) / scale
+  }
+
+  /** Whether exactly this comes next; passes it if so. */
+  passes(bytes: Uint8Array): boolean {
+    const { length } = bytes
+    if (this.#at + length > this.#end) return false
+    for (let i = 0; i < length; i++) if (this.#bytes[this.#at + i] !== bytes[i]) return false
+    this.#at += length
+    return true
+  }
+
+  /** Whether the same comes next as stood there; passes it if so. */
+  passesAgain({ from, length }: Stretch): boolean {
+    if (this.#at + length > this.#end || !this.#isAlike(from, this.#at, length)) return false
+    this.#at += length
+    return true
+  }
+
+  /** The same of a key with its value, and with nothing behind it that might belong to the value. */
+  passesFieldAgain(field: Stretch): boolean {
+    const behind = this.#bytes[this.#at + field.length]
+    return (behind === COMMA || behind === CLOSING['{']) && this.passesAgain(field)
+  }
+
+  /** Whatever comes next, read by the platform. @throws SyntaxError where that is no JSON */
+  value(): unknown {
+    const from = this.#at
+    this.#passValue()
+    return JSON.parse(this.#text(from, this.#at)) as unknown
+  }
+
+  /** The same, of no interest to anybody. */
+  skip(): void {
+    const from = this.#at
+    if (this.#next === QUOTE) {
+      this.#passText()
+      return
+    }
+    if (this.passes(NULL)) return
+    const at = this.#endOfDigits(from)
+    const behind = this.#bytes[at]
+    const isWhole = at > from && (at === from + 1 || this.#next !== ZERO)
+    if (isWhole && (behind === COMMA || behind === CLOSING['{'] || behind === CLOSING['['])) this.#at = at
+    else this.value()
+  }
+
+  /** Nothing but white space is left. */
+  get isAtEnd(): boolean {
+    this.#space()
+    return this.#at === this.#end
+  }
+
+  /** Undefined at the end of the bytes; what is behind the part of them is of no harm, since nobody passes it. */
+  get #next(): number | undefined {
+    return this.#bytes[this.#at]
+  }
+
+  #text(from: number, to: number): string {
+    return decoder.decode(this.#bytes.subarray(from, to))
+  }
+
+  #isAlike(one: number, other: number, length: number): boolean {
+    const bytes = this.#bytes
+    for (let i = 0; i < length; i++) if (bytes[one + i] !== bytes[other + i]) return false
+    return true
+  }
+
+  #endOfDigits(from: number): number {
+    let at = from
+    while (at < this.#end && this.#bytes[at]! >= ZERO && this.#bytes[at]! <= NINE) at++
+    return at
+  }
+
+  #wholeNumber(from: number, to: number): number {
+    let value = 0
+    for (let i = from; i < to; i++) value = value * 10 + this.#bytes[i]! - ZERO
+    return value
+  }
+
+  #pass(byte: number): void {
+    if (this.#next !== byte) throw UNUSUAL
+    this.#at++
+  }
+
+  #space(): void {
+    const bytes = this.#bytes
+    for (; this.#at < this.#end; this.#at++) {
+      const byte = bytes[this.#at]
+      if (byte !== SPACE && byte !== 0x0a && byte !== 0x0d && byte !== 0x09) return
+    }
+  }
+
+  /** A text without escapes. */
+  #passText(): void {
+    this.#pass(QUOTE)
+    const bytes = this.#bytes
+    let at = this.#at
+    for (; at < this.#end; at++) {
+      const byte = bytes[at]!
+      if (byte === QUOTE) break
+      if (byte === BACKSLASH || byte < SPACE) throw UNUSUAL
+    }
+    if (at >= this.#end) throw UNUSUAL
+    this.#at = at + 1
+  }
+
+  /** To the end of a value, without looking whether it is right. */
+  #passValue(): void {
+    const bytes = this.#bytes
+    let depth = 0
+    let isText = false
+    for (; this.#at < this.#end; this.#at++) {
+      const byte = bytes[this.#at]
+      if (isText) {
+        if (byte === BACKSLASH) this.#at++
+        else if (byte === QUOTE) isText = false
+      } else if (byte === QUOTE) isText = true
+      else if (byte === OPEN['{'] || byte === OPEN['[']) depth++
+      else if (byte === CLOSING['{'] || byte === CLOSING['[']) {
+        // What closes here was open around the value, which so has ended.
+        if (--depth < 0) return
+        if (depth === 0) {
+          this.#at++
+          return
+        }
+      } else if (byte === COMMA && depth === 0) return
+    }
+    // A backslash at the very end.
+    this.#at = this.#end
+  }
+}
