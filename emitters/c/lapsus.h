@@ -166,6 +166,7 @@ private:
 #define LAPSUS_MOST_NAMES 1024
 #define LAPSUS_MOST_LANES 256
 #define LAPSUS_MOST_NAME 200u
+#define LAPSUS_ASK_NS 1000000u /* what is taken from the thread of another lane is asked no more often */
 #define LAPSUS_MOST_FILE 1000u
 #define LAPSUS_MOST_TRIALS 16
 #define LAPSUS_MOST_VARIANTS 8
@@ -318,9 +319,20 @@ typedef struct {
     int has_effect, has_key;
 } lapsus_spans;
 
+/* A file of the system: how long a thread has stood ready without running; -1 where it does not tell. */
+typedef struct {
+    int file;
+    uint64_t ns;
+} lapsus_ready;
+
 struct lapsus_lane {
     lapsus *probe;
     int number, depth, skipped;
+    /* Of other lanes: what the system takes from the thread, asked now and then when a run ends, told with the next frame. */
+    lapsus_ready ready;
+    pthread_t thread;
+    int has_thread, tells, taken;
+    uint64_t asked, taken_ns;
     lapsus_spans own, done;     /* done: whole runs, of other lanes; handed over with the next frame */
     uint32_t *count;            /* of the chunk: spans of each frame */
     size_t frames, count_room;
@@ -374,8 +386,8 @@ typedef struct {
 
 struct lapsus {
     volatile int on;
-    int ready;                  /* a file of the system: how long this thread stood ready; -1 where it does not tell */
-    uint64_t ready_ns, origin, frame_start, sequence, dropped;
+    lapsus_ready ready;
+    uint64_t origin, frame_start, sequence, dropped;
     int has_frame;
     void (*on_problem)(void *context, const char *words);
     void *context;
@@ -605,6 +617,7 @@ lapsus_lane *lapsus_new_lane(lapsus *p, const char *name) {
     if (lane == NULL && (lane = (lapsus_lane *)calloc(1, sizeof *lane)) != NULL) {
         lane->probe = p;
         lane->number = number;
+        lane->ready.file = lane->taken = -1;
         lane->next = p->others;
         p->others = lane;
     }
@@ -613,6 +626,15 @@ lapsus_lane *lapsus_new_lane(lapsus *p, const char *name) {
 }
 
 /* ---- runs ---- */
+
+/* Of the thread that calls: whoever has the file may read it then. */
+static void lapsus_ask_ready(lapsus_ready *r) {
+#ifdef __linux__
+    r->file = open("/proc/thread-self/schedstat", O_RDONLY);
+#else
+    r->file = -1;
+#endif
+}
 
 void lapsus_enter_key(lapsus_lane *lane, int marker, uint32_t key) {
     lapsus *p = lane->probe;
@@ -646,6 +668,36 @@ void lapsus_enter(lapsus_lane *lane, int marker) {
     lapsus_enter_key(lane, marker, 0);
 }
 
+/* What the system has taken from a thread since the last call, ns; -1 where it does not tell, or no more. */
+static int64_t lapsus_taken(lapsus_ready *r) {
+    char text[100];
+    unsigned long long ran, ready;
+    uint64_t before = r->ns;
+    ssize_t got = r->file < 0 ? 0 : pread(r->file, text, sizeof text - 1, 0);
+    if (got <= 0) return -1;
+    text[got] = 0;
+    if (sscanf(text, "%llu %llu", &ran, &ready) != 2) return -1;
+    r->ns = ready;
+    return (int64_t)(ready - before);
+}
+
+/* Of the lane's thread, which calls. Under no lock. Returns what has been taken since it was last asked. */
+static int64_t lapsus_ask_lane(lapsus_lane *lane, uint64_t now) {
+    int is_first = !lane->has_thread;
+    int64_t taken;
+    if (is_first || !pthread_equal(lane->thread, pthread_self())) {
+        if (lane->ready.file >= 0) close(lane->ready.file);
+        lapsus_ask_ready(&lane->ready);
+        lane->ready.ns = 0;
+        lane->thread = pthread_self();
+        lane->has_thread = 1;
+    } else if (now - lane->asked < LAPSUS_ASK_NS) return -1;
+    lane->asked = now;
+    taken = lapsus_taken(&lane->ready);
+    /* Before its lane there was nothing to be taken from. */
+    return is_first && taken > 0 ? 0 : taken;
+}
+
 static void lapsus_repair(lapsus *p) {
     pthread_mutex_lock(&p->lock);
     p->repaired++;
@@ -655,6 +707,7 @@ static void lapsus_repair(lapsus *p) {
 void lapsus_leave(lapsus_lane *lane, int effect) {
     uint64_t now = lapsus_now_ns();
     lapsus *p = lane->probe;
+    int64_t taken;
     size_t at;
     if (!p->on) return;
     if (lane->skipped > 0) {
@@ -672,7 +725,12 @@ void lapsus_leave(lapsus_lane *lane, int effect) {
         lane->own.has_effect = 1;
     }
     if (lane->depth > 0 || lane->number == 0) return;
+    taken = lapsus_ask_lane(lane, now);
     pthread_mutex_lock(&p->lock);
+    if (taken >= 0) {
+        lane->tells = 1;
+        lane->taken_ns += (uint64_t)taken;
+    }
     if (lane->done.count < 4 * LAPSUS_MOST_SPANS) lapsus_add_spans(&lane->done, &lane->own);
     pthread_mutex_unlock(&p->lock);
     lapsus_clear_spans(&lane->own);
@@ -1379,11 +1437,11 @@ static void lapsus_send_chunk(lapsus *p) {
     lapsus_said(&b, "record", "chunk");
     lapsus_count(&b, "sequence", ++p->sequence);
     lapsus_text(&b, "frames");
-    lapsus_head(&b, 5, p->ready < 0 ? 3 : 4);
+    lapsus_head(&b, 5, p->ready.file < 0 ? 3 : 4);
     lapsus_column64(&b, "start", p->start, p->frames);
     lapsus_column64(&b, "duration", p->duration, p->frames);
     lapsus_column32(&b, "steps", p->step_counts, p->frames);
-    if (p->ready >= 0) lapsus_column64(&b, "taken", p->taken, p->frames);
+    if (p->ready.file >= 0) lapsus_column64(&b, "taken", p->taken, p->frames);
     lapsus_text(&b, "lanes");
     lapsus_head(&b, 4, (uint64_t)lanes);
     if (lapsus_has_spans(&p->main)) lapsus_put_lane(&b, p, &p->main);
@@ -1414,17 +1472,26 @@ static void lapsus_send_chunk(lapsus *p) {
 
 /* ---- frames ---- */
 
-/* Time that the system has taken from this thread since the last call. */
-static uint64_t lapsus_taken(lapsus *p) {
-    char text[100];
-    unsigned long long ran, ready;
-    uint64_t before = p->ready_ns;
-    ssize_t got = p->ready < 0 ? 0 : pread(p->ready, text, sizeof text - 1, 0);
-    if (got <= 0) return 0;
-    text[got] = 0;
-    if (sscanf(text, "%llu %llu", &ran, &ready) != 2) return 0;
-    p->ready_ns = ready;
-    return ready - before;
+/* What was taken from the threads of other lanes, as a gauge of each. */
+static void lapsus_gauge_taken(lapsus *p) {
+    char name[LAPSUS_MOST_NAME + 16] = "taken: ";
+    lapsus_lane *lane;
+    uint64_t taken;
+    int tells;
+    pthread_mutex_lock(&p->lock);
+    lane = p->others;
+    pthread_mutex_unlock(&p->lock);
+    for (; lane != NULL; lane = lane->next) {
+        pthread_mutex_lock(&p->lock);
+        tells = lane->tells;
+        taken = lane->taken_ns;
+        lane->taken_ns = 0;
+        if (tells) strcpy(name + 7, p->lanes.items[lane->number].name);
+        pthread_mutex_unlock(&p->lock);
+        if (!tells) continue;
+        if (lane->taken < 0) lane->taken = lapsus_gauge_id(p, name, "ms");
+        lapsus_gauge(p, lane->taken, (double)taken / 1e6);
+    }
 }
 
 static lapsus_sample *lapsus_add_sample(lapsus *p, lapsus_samples *s, int id) {
@@ -1481,6 +1548,7 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     lapsus_lane *lane;
     lapsus_sample *s;
     int i, good, is_full;
+    int64_t taken;
     for (; p->main.depth > 0; lapsus_repair(p)) lapsus_leave(&p->main, LAPSUS_UNSAID);
     p->main.skipped = 0;
     pthread_mutex_lock(&p->sink.lock);
@@ -1494,7 +1562,8 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     }
     p->start[p->frames] = p->frame_start - p->origin;
     p->duration[p->frames] = now - p->frame_start;
-    p->taken[p->frames] = lapsus_taken(p);
+    taken = lapsus_taken(&p->ready);
+    p->taken[p->frames] = taken < 0 ? 0 : (uint64_t)taken;
     p->step_counts[p->frames] = p->steps;
     p->frames++;
     good = lapsus_add_lane(p, &p->main, &p->main.own);
@@ -1502,6 +1571,7 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     for (lane = p->others; lane != NULL; lane = lane->next) good &= lapsus_add_lane(p, lane, &lane->done);
     pthread_mutex_unlock(&p->lock);
     if (!good) lapsus_no_memory(p);
+    lapsus_gauge_taken(p);
     for (i = 0; i < p->gauges.count; i++) {
         if (!p->gauge_set[i] || (s = lapsus_add_sample(p, &p->chunk_gauges, i)) == NULL) continue;
         s->values[0] = p->gauge_now[i];
@@ -1531,7 +1601,7 @@ void lapsus_frame(lapsus *p) {
     now = lapsus_now_ns();
     if (p->has_frame) lapsus_close_frame(p, now);
     else {
-        lapsus_taken(p);
+        lapsus_taken(&p->ready);
         lapsus_clear_spans(s);
         p->main.depth = p->main.skipped = 0;
     }
@@ -1671,7 +1741,7 @@ lapsus *lapsus_begin(const lapsus_options *options) {
         return &lapsus_silent;
     }
     p->main.probe = p;
-    p->ready = -1;
+    p->ready.file = -1;
     p->on_problem = o->on_problem;
     p->context = o->context;
     pthread_mutex_init(&p->lock, NULL);
@@ -1702,9 +1772,7 @@ lapsus *lapsus_begin(const lapsus_options *options) {
     p->sink.take = lapsus_copy(lapsus_first(o->take, lapsus_first(getenv("LAPSUS_TAKE"), identity)));
     p->sink.most = (size_t)(o->buffer_mb > 0 ? o->buffer_mb : 64) << 20;
     lapsus_put_head(p, &p->sink.head, o);
-#ifdef __linux__
-    p->ready = open("/proc/thread-self/schedstat", O_RDONLY);
-#endif
+    lapsus_ask_ready(&p->ready);
     p->origin = lapsus_now_ns();
     if (p->sink.head.failed || p->sink.take == NULL || p->sink.writer == NULL) {
         lapsus_tell(p, "nothing is recorded: there is no memory");
@@ -1763,6 +1831,7 @@ int lapsus_close(lapsus *p) {
         lapsus_free_spans(&lane->done);
         lapsus_free_spans(&lane->chunk);
         free(lane->count);
+        if (lane->ready.file >= 0) close(lane->ready.file);
         free(lane);
     }
     while (p->updaters != NULL) lapsus_dispose(p->updaters);
@@ -1775,7 +1844,7 @@ int lapsus_close(lapsus *p) {
     free(p->chunk_gauges.items), free(p->chunk_watches.items), free(p->chunk_lives.items), free(p->chunk_updaters.items);
     free(p->moments.data), free(p->jobs), free(p->sink.head.data);
     free(p->sink.addresses), free(p->sink.take), free(p->sink.key), free(p->sink.writer);
-    if (p->ready >= 0) close(p->ready);
+    if (p->ready.file >= 0) close(p->ready.file);
     pthread_mutex_destroy(&p->lock);
     pthread_mutex_destroy(&p->sink.lock);
     pthread_cond_destroy(&p->sink.news);

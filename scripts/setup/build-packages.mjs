@@ -32,7 +32,8 @@ const WITH_REQUIRE =
 const PROBE_ENTRIES = {
   node: { platform: 'node', source: 'node.ts' },
   browser: { platform: 'browser', source: 'browser.ts' },
-  worker: { platform: 'neutral', source: 'worker.ts' },
+  worker: { platform: 'browser', source: 'worker.ts' },
+  'node-worker': { platform: 'node', source: 'node-worker.ts' },
   overlay: { platform: 'browser', source: 'overlay/index.ts' },
   marks: { platform: 'browser', source: 'marks/page.ts' },
   vite: { platform: 'node', source: 'marks/vite.ts' },
@@ -80,7 +81,7 @@ async function buildProbe(build) {
     description: 'Records what a game spends, frame by frame, for Lapsus',
     exports: {
       '.': { node: bothWays('node'), default: bothWays('browser') },
-      './worker': bothWays('worker'),
+      './worker': { node: bothWays('node-worker'), default: bothWays('worker') },
       './overlay': bothWays('overlay', 'overlay/index'),
       './marks': bothWays('marks', 'marks/page'),
       './vite': bothWays('vite', 'marks/vite'),

@@ -8,6 +8,7 @@ import {
   type Evidence,
   type Finding,
 } from '@lapsus/core/detect'
+import { takenGauge, type MarkerKind } from '@lapsus/core/format'
 import { atEqualSpeed, factorAt, machineSpeed, spellsOf, type Study } from '@lapsus/core/study'
 import { noisyNight, type Machine, type Night } from './support/noisy.ts'
 import { randomFrom, run, runs, studyFrom, type Run, type TestFrame } from './support/studies.ts'
@@ -184,6 +185,36 @@ describe('what the machine did', () => {
       expect(spike.causes[0]).to.include({ path: null, why: 'machine' })
     }
     expect(evidence.families).to.deep.equal([])
+  })
+
+  it('is the reason of a wait for a job whose thread was kept waiting', () => {
+    const at = [100, 390, 701]
+    const spikes = (takenMs: number, { early = 0, usual = 0, wait = 'wait:job' as MarkerKind } = {}) =>
+      gatherEvidence(
+        studyFrom(
+          Array.from({ length: 900 }, (_, frame): TestFrame => {
+            const isHeld = at.includes(frame)
+            return {
+              takenNs: 0,
+              runs: [run('sim', 4 * MS), run('join', (isHeld ? 21 : 1) * MS)],
+              worker: [run('job', 5 * MS)],
+              gauges: { [takenGauge('worker')]: usual + (at.includes(frame + early) ? takenMs : 0) },
+            }
+          }),
+          { markers: { join: { kind: wait } } },
+        ),
+      ).spikes
+    // A wait of 20 ms more than usual: half of it, and less.
+    for (const told of [spikes(10), spikes(10, { early: 1 }), spikes(60, { usual: 3 })]) {
+      expect(told.map(({ frame, held, machine }) => [frame, held, machine?.by])).to.deep.equal(
+        at.map((frame) => [frame, true, 'told']),
+      )
+    }
+    expect(spikes(60)[0]!.machine!.excessNs).to.be.closeTo(20 * MS, 1)
+    for (const silent of [spikes(9.9), spikes(60, { early: 2 }), spikes(60, { wait: 'wait:io' })]) {
+      expect(silent).to.have.length(3)
+      expect(silent.map(({ machine }) => machine)).to.deep.equal([null, null, null])
+    }
   })
 
   it('is not claimed where the system says that it took nothing', () => {

@@ -1,9 +1,10 @@
 /** How a worker's spans reach the probe that writes the take: over a channel named after the game. */
-import type { RecordingMode } from '@lapsus/core/format'
+import { TAKEN_UNKNOWN, type RecordingMode } from '@lapsus/core/format'
 import { calibrateHeapReads } from './calibrate.ts'
 import type { Collection, CollectionWatcher, MemoryAccess } from './heap.ts'
-import { safely } from './given.ts'
-import { SpanRecorder, type DeclaredMarker, type JobNote, type SpanBlock } from './span-recorder.ts'
+import { safely, shortName } from './given.ts'
+import type { MachineAccess } from './machine.ts'
+import { SpanRecorder, toNs, type DeclaredMarker, type JobNote, type SpanBlock } from './span-recorder.ts'
 
 /** Spans of a worker lane, with the markers declared so far; starts are ns since `timeOriginMs`. */
 export interface LaneBatch {
@@ -17,6 +18,10 @@ export interface LaneBatch {
   jobs: JobNote[]
   collections: Collection[]
   repaired: number
+  /** What the system took from the thread since its batch before, ns; TAKEN_UNKNOWN where it does not tell. */
+  takenNs: number
+  /** When that was read, ns as starts are. */
+  readNs: number
 }
 
 /** In Node the channel reaches the threads of this process; in a browser, those of this origin. */
@@ -47,6 +52,7 @@ export class LaneProbe extends SpanRecorder {
   readonly #id = `${Date.now()}-${Math.random()}`
   readonly #name: string
   readonly #watcher: CollectionWatcher | null
+  readonly #machine: MachineAccess | null
   #lastPostMs = -Infinity
 
   constructor(
@@ -55,6 +61,7 @@ export class LaneProbe extends SpanRecorder {
     markers: readonly DeclaredMarker[],
     memory: MemoryAccess,
     mode: RecordingMode,
+    machine: MachineAccess | null,
   ) {
     const heap = mode === 'bytes' ? memory.heap : null
     super(heap, firstJobOfLane())
@@ -64,6 +71,8 @@ export class LaneProbe extends SpanRecorder {
     for (const { name: marker, at, line, ...options } of markers)
       this.declare(marker, options, null, { at, line })
     if (heap !== null) this.heapReadBytes = calibrateHeapReads(heap).bytes
+    this.#machine = machine
+    machine?.takenNs()
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
     this.on = true
   }
@@ -87,6 +96,7 @@ export class LaneProbe extends SpanRecorder {
     if (this.overflowed) this.repaired++
     const collections = this.#watcher?.take() ?? []
     if (this.count > 0 || this.jobNotes.length > 0 || collections.length > 0) {
+      const takenNs = this.#machine?.takenNs() ?? TAKEN_UNKNOWN
       this.convertTimes(0, 0)
       const batch: LaneBatch = {
         laneId: this.#id,
@@ -97,6 +107,8 @@ export class LaneProbe extends SpanRecorder {
         jobs: this.jobNotes,
         collections,
         repaired: this.repaired,
+        takenNs,
+        readNs: toNs(this.#lastPostMs),
       }
       // Closed already, or refused: the game goes on.
       safely(() => this.#channel?.postMessage(batch), undefined)
@@ -106,3 +118,14 @@ export class LaneProbe extends SpanRecorder {
     this.truncate(0)
   }
 }
+
+/** A recorder of times only. @param machine of this thread; null where nothing is told of it */
+export const laneOf = (game: string, name: string, machine: MachineAccess | null): LaneProbe =>
+  new LaneProbe(
+    shortName(game),
+    shortName(name),
+    [],
+    { heap: null, watchCollections: null },
+    'timing',
+    machine,
+  )

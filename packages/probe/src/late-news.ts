@@ -4,9 +4,10 @@
  */
 import { LIMITS, type JobEvents, type LaneSpans } from '@lapsus/core/format'
 import { withCollections, type PlacedCollection } from './collections.ts'
+import { isAmount } from './given.ts'
 import type { Collection } from './heap.ts'
 import type { LaneBatch } from './lane-link.ts'
-import { PendingLane } from './pending-lane.ts'
+import { PendingLane, type TakenOfLane } from './pending-lane.ts'
 import { toNs, type DeclaredMarker, type JobNote, type MarkerId } from './span-recorder.ts'
 
 export const MAIN_LANE = 0
@@ -45,6 +46,8 @@ export class LateNews {
       startNs[i] = Math.max(0, Math.round(startNs[i]! + shiftMs * 1e6))
     }
     this.leftOut += lane.add(batch.spans)
+    if (isAmount(batch.takenNs) && isAmount(batch.readNs))
+      lane.addTaken(batch.readNs + shiftMs * 1e6, batch.takenNs)
     const jobs = batch.jobs.map((note) => ({ ...note, marker: markerIds[note.marker]! }))
     this.#add(jobs, batch.collections, lane.id, shiftMs)
   }
@@ -54,12 +57,15 @@ export class LateNews {
     this.#add(jobs, collections, MAIN_LANE, shiftMs)
   }
 
-  /** The lanes of a chunk, with what has become known of its time, up to `endNs`. */
+  /**
+   * The lanes of a chunk, with what has become known of its time, up to `endNs`; and what the system took from their
+   * threads, where it tells.
+   */
   complete(
     main: LaneSpans,
     frameStartNs: Float64Array,
     endNs: number,
-  ): { lanes: LaneSpans[]; jobs: JobEvents } {
+  ): { lanes: LaneSpans[]; jobs: JobEvents; taken: TakenOfLane[] } {
     // A collection before the first frame belongs to no frame.
     const due = this.#collections.filter(({ startNs }) => startNs > 0 && startNs < endNs)
     this.#collections = this.#collections.filter(({ startNs }) => startNs >= endNs)
@@ -75,7 +81,10 @@ export class LateNews {
       // Columns that say nothing are not worth sending.
       return { ...rest, effect: saying(effect), key: saying(key) }
     })
-    return { lanes, jobs: this.#takeJobs() }
+    const taken = [...this.#lanes.values()].flatMap(
+      (lane): TakenOfLane | [] => lane.takeTaken(frameStartNs, endNs) ?? [],
+    )
+    return { lanes, jobs: this.#takeJobs(), taken }
   }
 
   /** Two threads may give their lanes the same name: the second gets a number. */

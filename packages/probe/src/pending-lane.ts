@@ -3,6 +3,13 @@ import type { SpanBlock } from './span-recorder.ts'
 
 const COLUMNS = ['marker', 'startNs', 'durationNs', 'depth', 'effect', 'bytes', 'key'] as const
 
+/** What the system took from a lane's thread, ms, in the frames from which on it is another. */
+export interface TakenOfLane {
+  lane: string
+  frame: Uint32Array
+  value: Float64Array
+}
+
 /** Spans of a worker lane that wait for their chunk; starts already in the take's time. */
 export class PendingLane {
   readonly id: number
@@ -10,6 +17,9 @@ export class PendingLane {
   #batches: SpanBlock[] = []
   /** Spans in them. */
   #waiting = 0
+  #taken: { atNs: number; ns: number }[] = []
+  /** Whether the system tells what it takes from the thread. */
+  #tells = false
 
   constructor(id: number, name: string) {
     this.id = id
@@ -24,6 +34,28 @@ export class PendingLane {
     while (this.#waiting - leftOut > LIMITS.chunkSpans) leftOut += this.#batches.shift()!.marker.length
     this.#waiting -= leftOut
     return leftOut
+  }
+
+  /** @param atNs when it was read, in the take's time */
+  addTaken(atNs: number, ns: number): void {
+    this.#tells = true
+    this.#taken.push({ atNs, ns })
+  }
+
+  /** What was taken and read before `untilNs`, by frame; null where the system does not tell. */
+  takeTaken(frameStartNs: Float64Array, untilNs: number): TakenOfLane | null {
+    if (!this.#tells) return null
+    const ms = new Float64Array(frameStartNs.length)
+    let frame = 0
+    for (const { atNs, ns } of this.#taken) {
+      if (atNs >= untilNs) continue
+      while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= atNs) frame++
+      ms[frame]! += ns / 1e6
+    }
+    this.#taken = this.#taken.filter(({ atNs }) => atNs >= untilNs)
+    // A gauge holds until the next value.
+    const changes = Uint32Array.from([...ms.keys()].filter((i) => i === 0 || ms[i] !== ms[i - 1]))
+    return { lane: this.name, frame: changes, value: Float64Array.from(changes, (i) => ms[i]!) }
   }
 
   /**

@@ -4,6 +4,7 @@ import {
   LIMITS,
   pictureHead,
   SUSPECTED_TAG,
+  takenGauge,
   TAKEN_UNKNOWN,
   VERSION,
   RECORDER_GROUP,
@@ -350,8 +351,10 @@ export class Probe extends SpanRecorder {
    * travel to the main thread's probe of the same game.
    */
   lane(name: string): LaneProbe {
-    const { game, mode, memory } = this.#settings
-    return new LaneProbe(game, shortName(name), this.markers, memory, mode)
+    const { game, mode, memory, machine } = this.#settings
+    // What the system has taken is told once: to whoever records frames on this thread.
+    const own = this.#stream === null ? machine : null
+    return new LaneProbe(game, shortName(name), this.markers, memory, mode, own)
   }
 
   /** Ends the take and delivers what is left. */
@@ -554,10 +557,15 @@ export class Probe extends SpanRecorder {
     const gathered = this.#gathered
     if (gathered === null) return
     this.#gathered = null
-    const { endNs, main, ...chunk } = gathered
+    const { endNs, main, gauges, ...chunk } = gathered
     this.#late.addOwn(this.jobNotes, this.#watcher?.take() ?? [], -this.#originMs)
     this.jobNotes = []
-    this.#outlet!.put({ ...chunk, ...this.#late.complete(main, chunk.frameStartNs, endNs) })
+    const { taken, ...late } = this.#late.complete(main, chunk.frameStartNs, endNs)
+    const takenOfLanes = taken.map(({ lane, frame, value }) => ({
+      gauge: this.#samples.gaugeId(takenGauge(lane), 'ms'),
+      ...{ frame, value },
+    }))
+    this.#outlet!.put({ ...chunk, ...late, gauges: [...gauges, ...takenOfLanes] })
   }
 
   #allDeclared(): AllDeclared {

@@ -1,6 +1,5 @@
-/** The probe for a worker thread: its spans travel to the main thread's probe of the same game. */
-import { LaneProbe } from './lane-link.ts'
-import { shortName } from './given.ts'
+/** The probe for a worker thread of a page: its spans travel to the main thread's probe of the same game. */
+import { laneOf, type LaneProbe } from './lane-link.ts'
 
 export type { LaneProbe } from './lane-link.ts'
 export type { JobId, MarkerId, MarkerOptions } from './span-recorder.ts'
@@ -10,7 +9,4 @@ export type { JobId, MarkerId, MarkerOptions } from './span-recorder.ts'
  * `createProbe(…).lane(name)`.
  * @param game its name, exactly as on the main thread
  */
-export function createLane(game: string, name: string): LaneProbe {
-  const memory = { heap: null, watchCollections: null }
-  return new LaneProbe(shortName(game), shortName(name), [], memory, 'timing')
-}
+export const createLane = (game: string, name: string): LaneProbe => laneOf(game, name, null)

@@ -1,7 +1,13 @@
 /** What the probe records besides times: effects, keys, bytes, watches, lives, updaters, jobs, collections. */
 import { expect } from 'chai'
 import { readFileSync } from 'node:fs'
-import { BYTES_UNKNOWN, type ChunkRecord, type Conditions } from '@lapsus/core/format'
+import {
+  BYTES_UNKNOWN,
+  TAKEN_UNKNOWN,
+  takenGauge,
+  type ChunkRecord,
+  type Conditions,
+} from '@lapsus/core/format'
 import { withCollections } from '../src/collections.ts'
 import { LaneProbe } from '../src/lane-link.ts'
 import { nodeMemory } from '../src/node-memory.ts'
@@ -463,7 +469,7 @@ describe('lanes and jobs', () => {
     const join = probe.marker('join', { kind: 'wait:job' })
     probe.frame()
     const job = probe.dispatch(work)
-    const lane = new LaneProbe('Test Game', 'worker', [], blind, 'timing')
+    const lane = new LaneProbe('Test Game', 'worker', [], blind, 'timing', null)
     const laneWork = lane.marker('job.work')
     lane.beginJob(job, laneWork)
     spin(1)
@@ -489,12 +495,77 @@ describe('lanes and jobs', () => {
     expect(lanes[1]!.durationNs[0]).to.be.within(1e6, 5e9)
   })
 
+  it('say what the system took from their threads, in the frame in which it was read', async () => {
+    const sink = new MemorySink()
+    const probe = makeProbe(sink)
+    const marker = probe.marker('m')
+    const read = [5e6, 2e6, 3e6]
+    const machine = { takenNs: () => read.shift() ?? TAKEN_UNKNOWN, stolenMs: () => NaN }
+    probe.frame()
+    // The first reading is of the time before there was a lane.
+    const lane = new LaneProbe('Test Game', 'worker', [], blind, 'timing', machine)
+    const blindLane = new LaneProbe('Test Game', 'silent', [], blind, 'timing', null)
+    const work = (of: LaneProbe) => of.run(of.marker('m'), () => spin(3))
+    work(blindLane)
+    work(lane)
+    await sleep(30)
+    for (let frame = 0; frame < 2; frame++) {
+      probe.frame()
+      probe.run(marker, () => spin(1))
+    }
+    work(lane)
+    await sleep(30)
+    work(lane)
+    lane.close()
+    blindLane.close()
+    await sleep(30)
+    await probe.close()
+    const { chunks, declares } = readBack(sink.records)
+    const gauges = declares.flatMap((record) => record.gauges)
+    expect(gauges.filter(({ name }) => name.startsWith('taken: '))).to.deep.equal([
+      { id: gauges.at(-1)!.id, name: takenGauge('worker'), unit: 'ms', variants: [] },
+    ])
+    // Three frames; what cannot be told, at the last reading, counts for nothing.
+    const { frame, value } = chunks[0]!.gauges.find(({ gauge }) => gauge === gauges.at(-1)!.id)!
+    expect([[...frame], [...value]]).to.deep.equal([
+      [0, 1, 2],
+      [2, 0, 3],
+    ])
+  })
+
+  it('leave what was taken from them after the chunk for the next one', () => {
+    const pending = new PendingLane(1, 'w')
+    expect(pending.takeTaken(Float64Array.of(0, 10), 20)).to.equal(null)
+    for (const [atNs, ns] of [
+      [12, 1e6],
+      [19, 2e6],
+      [20, 4e6],
+      [41, 8e6],
+    ] as const)
+      pending.addTaken(atNs, ns)
+    const told = (starts: number[], untilNs: number) => {
+      const { frame, value } = pending.takeTaken(Float64Array.from(starts), untilNs)!
+      return [...frame].map((at, i) => [at, value[i]])
+    }
+    expect(told([0, 10], 20)).to.deep.equal([
+      [0, 0],
+      [1, 3],
+    ])
+    // One that came too late for its frame goes into the first.
+    expect(told([25, 30, 40], 60)).to.deep.equal([
+      [0, 4],
+      [1, 0],
+      [2, 8],
+    ])
+    expect(told([60, 70], 80)).to.deep.equal([[0, 0]])
+  })
+
   it('of the same name are kept apart', async () => {
     const sink = new MemorySink()
     const probe = makeProbe(sink)
     const marker = probe.marker('m')
     probe.frame()
-    const lanes = [1, 2].map(() => new LaneProbe('Test Game', 'worker', [], blind, 'timing'))
+    const lanes = [1, 2].map(() => new LaneProbe('Test Game', 'worker', [], blind, 'timing', null))
     for (const lane of lanes) {
       lane.run(lane.marker('m'), () => spin(1))
       lane.close()

@@ -1,6 +1,8 @@
 /** Spikes that the machine made and not the game: what tells them. */
+import { takenGauge } from '../format/index.ts'
 import { lowerBound, median } from '../stats/index.ts'
-import { factorAt, LEAST_TELLING, type MachineSpeed, type Study } from '../study/index.ts'
+import { MAIN_LANE, NS_PER_MS } from '../take/index.ts'
+import { factorAt, frameCount, LEAST_TELLING, type MachineSpeed, type Study } from '../study/index.ts'
 import type { Spike } from './spikes.ts'
 import { isMachine, type Strikes } from './strikes.ts'
 
@@ -36,15 +38,41 @@ export function blameMachine(
   const struckNs = new Map(
     isMachine(strikes) ? strikes.byChance.map(({ frame, excessNs }) => [frame, excessNs]) : [],
   )
-  return spikes.map(({ frame, excessNs }) => {
+  const elsewhereNs = takenElsewhereNs(study)
+  return spikes.map(({ frame, held, excessNs }) => {
     const least = MOST_OF_IT * excessNs
-    const toldNs = takenNs[frame]! - usuallyTakenNs
+    // What waits for a job waits for whatever keeps its thread from running.
+    const awaitedNs = held ? Math.min(elsewhereNs[frame]!, study.frames.waitNs.job[frame]!) : 0
+    const toldNs = Math.max(takenNs[frame]! - usuallyTakenNs, awaitedNs)
     if (toldNs >= least) return { by: 'told', excessNs: Math.min(toldNs, excessNs), factor: 1 }
     const { factor, slowerNs } = slowerAt(study, speed, frame)
     if (slowerNs >= least) return { by: 'slower', excessNs: Math.min(slowerNs, excessNs), factor }
     const ns = struckNs.get(frame) ?? 0
     return ns >= least ? { by: 'struck', excessNs: Math.min(ns, excessNs), factor: 1 } : null
   })
+}
+
+/**
+ * What the system took from the thread of one other lane, more than it usually does, by frame: of the lane from which it
+ * took most. A job may have begun in the frame before.
+ */
+function takenElsewhereNs({ declarations, gauges, frames }: Study): Float64Array {
+  const most = new Float64Array(frameCount({ frames }))
+  for (const { id, name } of declarations.lanes.values()) {
+    const gauge = [...declarations.gauges.values()].find((one) => one.name === takenGauge(name))
+    const takenMs = id === MAIN_LANE || gauge === undefined ? undefined : gauges.get(gauge.id)
+    if (takenMs === undefined) continue
+    const known = takenMs.filter((ms) => ms >= 0)
+    const usualMs = known.length === 0 ? 0 : median(known)
+    for (let frame = 0; frame < most.length; frame++) {
+      const more = [frame - 1, frame].reduce(
+        (sum, at) => sum + Math.max(0, (takenMs[at] ?? 0) - usualMs || 0),
+        0,
+      )
+      most[frame] = Math.max(most[frame]!, more * NS_PER_MS)
+    }
+  }
+  return most
 }
 
 /** How many times as long all code took in a frame as around it, and what that comes to. */

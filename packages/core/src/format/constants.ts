@@ -8,6 +8,8 @@ export const EFFECT_SOME = 2
 export const BYTES_UNKNOWN = -1
 /** Time taken from a frame where the system does not tell. */
 export const TAKEN_UNKNOWN = -1
+/** Gauge, ms, of what the system took from the thread of another lane; the lane's name follows. */
+export const takenGauge = (lane: string): string => `taken: ${lane}`
 /** Key of a run that has none. */
 export const NO_KEY = 0
 

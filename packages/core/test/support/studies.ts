@@ -4,6 +4,7 @@ import {
   emptyChunk,
   NO_KEY,
   noJobs,
+  takenGauge,
   TAKEN_UNKNOWN,
   type ChunkRecord,
   type Conditions,
@@ -101,7 +102,7 @@ export function recordsFrom(frames: TestFrame[], game: TestGame = {}): [DeclareR
     gauges: ids.gauges.map((name, at) => ({
       id: at,
       name,
-      unit: name === 'heap' ? 'bytes' : '',
+      unit: name === 'heap' ? 'bytes' : name === takenGauge('worker') ? 'ms' : '',
       variants: game.trials?.[name] ?? [],
     })),
     watches: ids.watches.map((name, at) => ({ id: at, name })),
