@@ -775,7 +775,7 @@ function lapsus.stream(to, take, head, options, tell, stop)
     post = lapsus.poster(socket)
   end
   return setmetatable({
-    url = to:gsub("/+$", "") .. "/ingest/" .. take, head = head, post = post, key = options.key or (os.getenv and os.getenv "LAPSUS_KEY"),
+    url = to:gsub("/+$", "") .. "/ingest/" .. take, take = take, head = head, post = post, key = options.key or (os.getenv and os.getenv "LAPSUS_KEY"),
     most = (is_finite(options.buffer_mb) and options.buffer_mb or 64) * 2 ^ 20, bytes = 0, first = 1, last = 0,
     waiting = {}, tell = tell, stop = stop, pause = 0, turns = 0,
   }, Stream)
@@ -847,7 +847,37 @@ function Stream:close(seconds)
       self:turn()
     elseif self.step then self.step() end
   end
-  if not self:is_idle() then self.tell((self.last - self.first + 1) .. " records are not delivered; they are lost") end
+  if self:is_idle() then return end
+  local path, why = self:spool()
+  self.tell((self.last - self.first + 1) .. " records are not delivered; they are " ..
+    (path and "kept in " .. path or "lost: " .. tostring(why)))
+end
+
+--- Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files". Gives the file's path.
+function Stream:spool()
+  local function said(name)
+    local value = os.getenv and os.getenv(name)
+    return value ~= "" and value or nil
+  end
+  local home = said "HOME"
+  local state = said "XDG_STATE_HOME" or home and home .. "/.local/state"
+  local folder = said "LAPSUS_SPOOL" or state and state .. "/lapsus/spool"
+  if not folder then return nil, "no folder of the user's is known" end
+  local scheme, host, port = self.url:match "^(https?)://([^/:]+):?(%d*)"
+  if port == "" then port = scheme == "https" and "443" or "80" end
+  local path = ("%s/%s_%s~%s~lua~%.0f.spool.jsonl"):format(folder, host, port, self.take, self.waiting[self.first].sequence)
+  local file, why = io.open(path .. ".new", "wb")
+  if not file and os.execute and package.config:sub(1, 1) == "/" then
+    os.execute("mkdir -p '" .. folder:gsub("'", "'\\''") .. "' 2>/dev/null")
+    file, why = io.open(path .. ".new", "wb")
+  end
+  if not file then return nil, why end
+  file:write(self.head)
+  for i = self.first, self.last do file:write(self.waiting[i].line) end
+  file:close()
+  -- Whole under its name, or not there at all.
+  local good, problem = os.rename(path .. ".new", path)
+  return good and path, problem
 end
 
 --- HTTP over LuaSocket, step by step: nothing here waits.

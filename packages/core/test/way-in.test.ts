@@ -134,6 +134,7 @@ describe('a spool file', () => {
   it('says by its name where it belongs', () => {
     for (const host of ['127.0.0.1', 'localhost', '[::1]', 'lapsus.example.org'])
       expect(readSpoolName(spoolName({ ...name, host }))).to.deep.equal({ ...name, host })
+    expect(readSpoolName(spoolName({ ...name, lines: true }))).to.deep.equal({ ...name, lines: true })
     const good = spoolName(name)
     for (const file of ['', good.slice(1, -6), `${good}.taken`, `../${good}`, good.replace('~7', '~x')])
       expect(readSpoolName(file), file).to.equal(null)

@@ -42,7 +42,8 @@ export async function sendSpooled(url: string, connect: Connect, onProblem: Prob
   const { host, port } = addressOf(url)
   for (const file of safely(() => readdirSync(folder), [])) {
     const name = readSpoolName(file)
-    if (name === null || name.host !== host || name.port !== port) continue
+    // Lines of JSON are for Lapsus itself.
+    if (name === null || name.lines || name.host !== host || name.port !== port) continue
     const path = join(folder, file)
     // Whoever renames it has it: two games may start at once.
     const isMine = safely(() => (renameSync(path, path + TAKEN), true), false)

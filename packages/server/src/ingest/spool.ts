@@ -1,16 +1,17 @@
 /** Takes up what games on this machine could not deliver before they ended. */
 import { readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
+import { postedRecords } from '@lapsus/core/exchange'
 import {
   decodeRecord,
   FormatError,
   readSpoolName,
   spooledRecords,
+  type AnyRecord,
   type FollowingRecord,
   type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
-
 import type { Store } from '../store/store.ts'
 import { finishTake } from './finish.ts'
 import { identify } from './identity.ts'
@@ -18,6 +19,7 @@ import { TakeWriter } from './take-writer.ts'
 
 const LOOPBACK = ['127.0.0.1', 'localhost', '[::1]']
 const TAKEN = '.taken'
+const LINE_FEED = 0x0a
 
 /**
  * Stores the spool files that are meant for this server, and removes them.
@@ -43,7 +45,8 @@ export async function takeUpSpooled(
       continue
     }
     try {
-      await storeFile(store, readFileSync(path + TAKEN))
+      const file = readFileSync(path + TAKEN)
+      await storeRecords(store, name.lines ? linesIn(file) : recordsIn(file))
       rmSync(path + TAKEN)
       count++
     } catch (error) {
@@ -63,13 +66,23 @@ function filesIn(folder: string): string[] {
   }
 }
 
-async function storeFile(store: Store, file: Uint8Array): Promise<void> {
-  let writer: TakeWriter | null = null
+function* recordsIn(file: Uint8Array): Generator<AnyRecord> {
   let place = { record: 0, offset: 0 }
-  let state: 'complete' | 'cut-short' = 'cut-short'
   for (const bytes of spooledRecords(file)) {
-    const record = decodeRecord(bytes, place)
+    yield decodeRecord(bytes, place)
     place = { record: place.record + 1, offset: place.offset + bytes.length }
+  }
+}
+
+/** A file that is cut gives its whole lines. */
+function* linesIn(file: Uint8Array): Generator<AnyRecord> {
+  for (const { record } of postedRecords(file.subarray(0, file.lastIndexOf(LINE_FEED) + 1))) yield record
+}
+
+async function storeRecords(store: Store, records: Iterable<AnyRecord>): Promise<void> {
+  let writer: TakeWriter | null = null
+  let state: 'complete' | 'cut-short' = 'cut-short'
+  for (const record of records) {
     if (writer === null) writer = await TakeWriter.goOn(store, await identify(store, record as TakeRecord))
     else await writer.write(record as FollowingRecord)
     if (record.record === 'end') state = 'complete'
