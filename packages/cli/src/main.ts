@@ -26,6 +26,12 @@ import { report as writeReportFile } from './report.ts'
 import { request, serverAddress } from './server.ts'
 import { ofVariant, readTakeFile } from './take-file.ts'
 
+// Whoever reads what is printed may have had enough, as `head` has.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+  if (error.code === 'EPIPE') process.exit()
+  throw error
+})
+
 const BAD_INPUT = 2
 const CHECKED: Record<Outcome, number> = { holds: 0, breached: 1, 'cannot-tell': 2 }
 

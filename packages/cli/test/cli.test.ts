@@ -1,6 +1,6 @@
 /** The built command, run as a person would run it. */
 import { expect } from 'chai'
-import { execFileSync } from 'node:child_process'
+import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
@@ -670,6 +670,14 @@ describe('lapsus and a running server', () => {
     expect(code, err).to.equal(0)
     expect(err).to.contain('lapsus: the lines of source are not kept: there is no method PUT here')
     expect(err).to.contain('recorded 20 frames')
+  })
+
+  it('ends quietly when whoever reads what it prints has had enough', () => {
+    const take = file('enough.lapsus', bytesOf(nightRecords('enough-night')))
+    const command = `"${process.execPath}" "${join(ROOT, 'packages/cli/bin/lapsus.mjs')}" export "${take}" --format otlp --out - | head -c 100`
+    const { stdout, stderr } = spawnSync('sh', ['-c', command], { encoding: 'utf8' })
+    expect(stdout).to.have.length(100)
+    expect(stderr).to.equal('')
   })
 
   it('writes what the ending of a file asks for, and to standard output', async () => {

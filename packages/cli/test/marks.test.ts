@@ -128,6 +128,20 @@ turn()
     expect(frames()).to.be.within(17, 19)
   })
 
+  it('marks an ES module that is required, and says that what it imports is not', async () => {
+    const game = files('required', {
+      'game.cjs': `const { tick } = require('./src/tick.mjs')\n${TURNS}`,
+      'src/tick.mjs': `import { step } from './step.mjs'\nexport function tick() { for (let i = 0; i < 1e4; i++); step() }`,
+      'src/step.mjs': 'export function step() {}',
+    })
+    const { code, err } = await record(game, ['--mark', '**/*.{cjs,mjs}'], [process.execPath, 'game.cjs'])
+    expect(code).to.equal(0)
+    expect([...markers().keys()]).to.include.members(['game.turn', 'tick.tick'])
+    expect([...markers().keys()]).not.to.include('step.step')
+    expect(err).to.contain('src/tick.mjs: is an ES module that was required: what it imports is not marked')
+    expect(err).not.to.contain('step.mjs: is')
+  })
+
   it('keeps source maps: a squeezed bundle’s markers stand where its sources have them', async () => {
     const at = files('bundled', {
       'src/game.ts': `import { tick } from './tick.ts'\n\n${TURNS}`,
@@ -224,7 +238,7 @@ await probe.close()
       .filter((name) => /^test-.*\.js$/.test(name) && !/fuzz|length|partial/.test(name))
       .map((name) => `test/${name}`)
     const mocha = [
-      // What is required as an ES module passes the hooks of Node 20 by.
+      // What an ES module imports that is required passes the hooks of Node 20 by.
       '--no-experimental-require-module',
       join(ROOT, 'node_modules/mocha/bin/mocha.js'),
       '--no-config',

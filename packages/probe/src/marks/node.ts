@@ -18,7 +18,7 @@ function start(settings: MarkingSettings): void {
   installMarks(marks)
   const tell = (words: string) => console.error(`lapsus: ${words}`)
   hookModules(settings, tell)
-  hookScripts(new NodeMarker(settings, tell))
+  hookScripts(new NodeMarker(settings, tell), tell)
   process.once('exit', () => {
     if (marks.count > 0 && !marks.isRecording)
       tell(
@@ -44,11 +44,21 @@ function hookModules(settings: MarkingSettings, tell: (words: string) => void): 
   })
 }
 
-/** CommonJS modules are compiled here. */
-function hookScripts(marker: NodeMarker): void {
-  const { prototype } = Module as unknown as { prototype: { _compile(text: string, file: string): unknown } }
+/** Imports files of the game's own, at the beginning of a line. */
+const IMPORTS_BESIDE = /^\s*(import|export)\b[^'"]*['"]\.{1,2}\//m
+
+/** CommonJS modules are compiled here, and ES modules that these require. */
+function hookScripts(marker: NodeMarker, tell: (words: string) => void): void {
+  const { prototype } = Module as unknown as {
+    prototype: { _compile(text: string, file: string, ...more: unknown[]): unknown }
+  }
   const compile = prototype._compile
-  prototype._compile = function (text, file) {
-    return compile.call(this, marker.mark(text, file), file)
+  prototype._compile = function (text, file, ...more) {
+    const [format] = more
+    const name = marker.nameOf(file)
+    // What it imports is shown to no hook of Node 20.
+    if (format === 'module' && name !== null && IMPORTS_BESIDE.test(text))
+      tell(`${name}: is an ES module that was required: what it imports is not marked`)
+    return compile.call(this, marker.mark(text, file), file, ...more)
   }
 }
