@@ -20,8 +20,13 @@ import { runMain, say, SetupError } from './setup/say.mjs'
 const DEFAULT_SEEDS = '1,2,3,4,5'
 /** Two bells and four gates. */
 const FINDINGS_SECONDS = 27
-/** A bell and two gates of each variant. */
-const FORECAST_SECONDS = 40
+/** Two bells and four gates. */
+const FORECAST_SECONDS = 30
+/** A wave of the game lasts longer than a block of so many frames: it strikes both variants alike. */
+const BLOCK_FRAMES = 12
+/** For what lasts over several frames: a block is mostly through with what it has begun. */
+const LONG_BLOCK_FRAMES = 60
+const LASTING = new Set(['route-burst', 'step-pileup'])
 /**
  * Alternate badly, and are played in two nights: what is collected in one block was allocated in another; what meets at a
  * certain frame of many meets no more where blocks are left out; and jobs begun in one block are waited for in the next.
@@ -138,7 +143,9 @@ function forecastOf(folder, { name, label = name, items, bytes = false, fixed = 
     join(folder, file),
   )
   const night = ['--seed', String(seed), '--seconds', String(FORECAST_SECONDS)]
-  if (isTrial) record(first, [...night, '--flaws', 'none', '--trial', name, ...fixed], bytes)
+  const frames = LASTING.has(name) ? LONG_BLOCK_FRAMES : BLOCK_FRAMES
+  const trial = ['--trial', name, '--trial-frames', String(frames)]
+  if (isTrial) record(first, [...night, '--flaws', 'none', ...trial, ...fixed], bytes)
   else {
     record(first, [...night, '--flaws', name], bytes)
     record(second, [...night, '--flaws', 'none', ...fixed], bytes)

@@ -145,7 +145,7 @@ export function forecastSection(runs, { seeds, seconds }) {
   return [
     '## Forecasts',
     '',
-    `Each flaw and its fix are played in turn in one process, in blocks of a second in random order, ${seconds} s, seeds ${seeds.join(', ')}; the plan that stands for the real fix is forecast on the frames with the flaw, and held against those with the fix. (Played night after night are letter-churn, whose collections strike long after what was allocated; lock-step, whose parts meet at certain frames; and the routes as jobs, which are waited for after a block has ended.) Cells read: before → forecast / recorded with the fix, times of the latter at equal speed.`,
+    `Each flaw and its fix are played in turn in one process, in blocks of 12 frames in random order (of 60 for what lasts over several frames), ${seconds} s, seeds ${seeds.join(', ')}; the plan that stands for the real fix is forecast on the frames with the flaw, and held against those with the fix. (Played night after night are letter-churn, whose collections strike long after what was allocated; lock-step, whose parts meet at certain frames; and the routes as jobs, which are waited for after a block has ended.) Cells read: before → forecast / recorded with the fix, times of the latter at equal speed.`,
     '',
     ...table(
       ['aim', 'p50 and p95'],

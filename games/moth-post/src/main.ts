@@ -43,6 +43,7 @@ const command = new Command('moth-post')
       SWITCHED_FLAWS,
     ),
   )
+  .option('--trial-frames <n>', 'frames of a block of the trial (default: 60)', numberFrom(5, 10_000))
   .option('--letters <n>', 'letters that arrive each second', numberFrom(0, 10_000), DEFAULTS.letters)
   .option('--moths <n>', 'moths on duty', numberFrom(1, 10_000), DEFAULTS.moths)
   .option('--target <fps>', 'frames a second, which the display shows', numberFrom(1, 1000), DEFAULT_TARGET)

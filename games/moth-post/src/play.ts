@@ -16,6 +16,8 @@ export interface PlayOptions {
   flaws: Set<Flaw>
   /** One that is played with its fix in turn; it counts among the flaws while it is. */
   trial?: Flaw
+  /** Frames of a block of the trial; as the probe has it where not given. */
+  trialFrames?: number
   letters: number
   moths: number
   /** Frames a second to aim for; also the display's refresh. */
@@ -81,7 +83,8 @@ export async function play(options: PlayOptions): Promise<string> {
     probe,
     helpers,
   )
-  const trial = options.trial === undefined ? null : probe.trial(options.trial, [FLAWED, MENDED])
+  const blocks = options.trialFrames === undefined ? {} : { frames: options.trialFrames }
+  const trial = options.trial === undefined ? null : probe.trial(options.trial, [FLAWED, MENDED], blocks)
   const display = new Display(graphics)
   const { markers } = post.world
   let stopped = false
