@@ -129,21 +129,21 @@ export function benchmarkPage({ probe, emitters, forecast, compare, server, bund
     ],
     [
       'ten-minute take: any page',
-      '100 ms',
+      '16 ms, p95 100 ms',
       `${three(queries.page.median)} ms (p95 ${three(queries.page.p95)})`,
-      queries.page.p95 <= 100,
+      queries.page.median <= 16 && queries.page.p95 <= 100,
     ],
     [
       'ten-minute take: ledger of a random range',
-      '150 ms',
+      '50 ms, p95 150 ms',
       `${three(queries.ledger.median)} ms (p95 ${three(queries.ledger.p95)})`,
-      queries.ledger.p95 <= 150,
+      queries.ledger.median <= 50 && queries.ledger.p95 <= 150,
     ],
     [
       'ten-minute take: findings ready after the end of the recording',
-      '2 s',
+      '1 s',
       `${three(ingest.diagnosisMs)} ms`,
-      ingest.diagnosisMs <= 2000,
+      ingest.diagnosisMs <= 1000,
     ],
     [
       'ten-minute take: findings of a random range',

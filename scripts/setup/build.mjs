@@ -6,7 +6,10 @@ import { ensureLists } from './lists.mjs'
 import { ROOT } from './root.mjs'
 import { say } from './say.mjs'
 
-/** Each built program: entry and result. Packages of others stay in node_modules. */
+/** Packages of which little is used, and the rest would only take memory: they are built in, with what they need. */
+const INSIDE = ['@lapsus/', 'class-validator', 'class-transformer', 'validator/', 'libphonenumber-js']
+
+/** Each built program: entry and result. Other packages of others stay in node_modules. */
 const PROGRAMS = [
   { entry: 'packages/server/src/main.ts', out: 'packages/server/dist/main.mjs' },
   { entry: 'packages/server/src/serve/pool/pool-worker.ts', out: 'packages/server/dist/pool-worker.mjs' },
@@ -51,10 +54,12 @@ export async function ensureBuilt() {
 export async function buildPrograms() {
   const { build } = await import('esbuild')
   const ownPackages = {
-    name: 'own packages inside, others outside',
+    name: 'own packages inside, most others outside',
     setup(build) {
       build.onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
-        kind === 'entry-point' || path.startsWith('@lapsus/') ? null : { path, external: true },
+        kind === 'entry-point' || INSIDE.some((name) => path.startsWith(name))
+          ? null
+          : { path, external: true },
       )
     },
   }
@@ -69,6 +74,8 @@ export async function buildPrograms() {
         platform: 'node',
         format: 'esm',
         target: 'node20',
+        // ES modules first: of these, what is not used is left out.
+        mainFields: ['module', 'main'],
         sourcemap: true,
         plugins: [ownPackages],
         tsconfig: 'tsconfig.json',

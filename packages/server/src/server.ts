@@ -20,7 +20,7 @@ import { Guard } from './serve/guard.ts'
 import { acceptStreams } from './serve/upgrade.ts'
 import { abandonedTakes } from './ingest/finish.ts'
 import { takeUpSpooled } from './ingest/spool.ts'
-import { IngestStreams } from './ingest/streams.ts'
+import { IngestStreams, type KeepsRecordings } from './ingest/streams.ts'
 import { TraceWatch } from './ingest/otlp/watch.ts'
 import { applyRetention } from './serve/queries/retention.ts'
 import { purgeDeleted } from './serve/queries/takes.ts'
@@ -32,6 +32,8 @@ const RETENTION_EVERY_MS = 10 * 60_000
 const DATABASE_PATIENCE_MS = 10_000
 const DATABASE_AGAIN_MS = 500
 const CLOSE_PATIENCE_MS = 2_000
+/** A recording that lasts so long will be looked at. */
+const RECORDED_MS = 3_000
 
 export interface RunningServer {
   address: string
@@ -61,7 +63,12 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const access = new Access(store, config.access)
   const guard = new Guard(config)
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
-  const streams = new IngestStreams((ask) => pool.run('record', ask, [ask.port]), health, log)
+  const record: KeepsRecordings = (ask) => {
+    // Whoever records will look at it, and at once.
+    pool.wakeLater('questions', RECORDED_MS)
+    return pool.run('record', ask, [ask.port])
+  }
+  const streams = new IngestStreams(record, health, log)
   const traces = new TraceWatch(
     store,
     (instanceHash, port) => pool.run('assemble', { instanceHash, port }, [port]),

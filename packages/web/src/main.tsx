@@ -17,6 +17,9 @@ import { followTheme } from './state/settings.ts'
 
 followTheme()
 
+// The library's list comes while the page around it is made.
+if (location.pathname === '/') void import('./library/take-list.tsx')
+
 // Whoever looks for a take does not wait for what shows one.
 const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
 

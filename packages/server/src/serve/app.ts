@@ -1,3 +1,4 @@
+import type { ServerResponse } from 'node:http'
 import { bodyParser } from '@koa/bodyparser'
 import Router from '@koa/router'
 import { INGEST_PATH } from '@lapsus/core/format'
@@ -47,6 +48,9 @@ export interface AppParts {
 
 const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
 
+/** A list of takes is on the screen by then. */
+const LIST_DRAWN_MS = 1_500
+
 const bringsRecords = (path: string): boolean => path === OTLP_PATH || path.startsWith(`${INGEST_PATH}/`)
 
 export function createApp({
@@ -87,9 +91,10 @@ export function createApp({
       : next(),
   )
   app.use(signedIn(access))
-  // Whoever lists takes will look at one.
+  // Whoever lists takes will look at one, but is to see the list first: a thread that begins takes a core from it.
   app.use((context, next) => {
-    if (context.path.startsWith('/api/takes')) pool.wake('questions')
+    if (context.path.startsWith('/api/takes/')) pool.wake('questions')
+    else if (context.path === '/api/takes') pool.wakeLater('questions', LIST_DRAWN_MS)
     return next()
   })
   const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
@@ -128,7 +133,12 @@ export function createApp({
       if (context.method === 'GET' && !/\.\w+$/.test(context.path)) context.path = '/index.html'
       await next()
     })
-    app.use(serve(config.webFolder, { maxage: 0 }))
+    const setHeaders = (response: ServerResponse, path: string) => {
+      // Their names change with what is in them.
+      if (path.includes('/assets/'))
+        response.setHeader('Cache-Control', 'public, max-age=31536000, immutable')
+    }
+    app.use(serve(config.webFolder, { maxage: 0, setHeaders }))
   }
   return app
 }

@@ -11,7 +11,7 @@ import { drawStrip } from './draw-strip.ts'
 import { nearestPicture, usePictures } from '../state/pictures.ts'
 import { Still } from '../stills/still.tsx'
 import { onStripCommand } from '../state/commands.ts'
-import { frameAtX, pan, reveal, zoom, type Window } from './geometry.ts'
+import { frameAtX, pan, reveal, xOfFrame, zoom, type Window } from './geometry.ts'
 
 /** Pointer travel in px from which a press is a drag. */
 const DRAG_PX = 4
@@ -147,6 +147,8 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
     setDragged(null)
   }
 
+  // The number of the frame that is shown stands at the foot, too.
+  const isCaretRight = xOfFrame(frame, window, 1) > 0.5
   return (
     <div className="relative h-full w-full" data-testid="strip">
       <Canvas
@@ -167,7 +169,9 @@ export function Strip({ take, budgetMs }: { take: OpenTake; budgetMs: number }) 
         onPointerLeave={() => setHovered(null)}
       />
       {planned !== null && (
-        <span className="pointer-events-none absolute right-2 bottom-0 bg-leaf/80 px-1 text-xs text-faint">
+        <span
+          className={`pointer-events-none absolute bottom-0 bg-leaf/80 px-1 text-xs text-faint ${isCaretRight ? 'left-2' : 'right-2'}`}
+        >
           line: work with the plan, in the middle of every few frames; band: its range
         </span>
       )}

@@ -66,7 +66,7 @@ export const remedy: Remedy = {
         most: 10_000,
       }),
       number('variable', {
-        words: 'of its time for the tests',
+        words: 'share for the tests',
         unit: '%',
         about: law,
         origin: variable === null ? 'assumed' : 'measured',

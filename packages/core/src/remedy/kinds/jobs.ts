@@ -82,7 +82,7 @@ export const remedy: Remedy = {
         suggested: 'same',
       }),
       number('overlap', {
-        words: 'of the frame before the join',
+        words: 'share of the frame before the join',
         unit: '%',
         about: 'share of the frame’s other work that the main lane does before it needs the results',
         origin: 'assumed',

@@ -47,7 +47,7 @@ export const remedy: Remedy = {
         most: 1e6,
       }),
       number('hot', {
-        words: 'of it read or written by the pass',
+        words: 'share the pass reads or writes',
         unit: 'bytes',
         about: 'the fields that the update needs, packed',
         origin: 'assumed',
@@ -67,7 +67,7 @@ export const remedy: Remedy = {
         most: 1e6,
       }),
       number('memory', {
-        words: 'of the rest spent waiting for memory',
+        words: 'share of the rest that waits for memory',
         unit: '%',
         about: 'share of a run’s time that grows with the cache lines it touches',
         origin: 'assumed',

@@ -79,7 +79,7 @@ export const remedy: Remedy = {
         most: 1e6,
       }),
       number('part', {
-        words: 'of it saved',
+        words: 'share saved',
         unit: '%',
         about: 'share of that time which an instance from the pool does not need',
         origin: 'assumed',

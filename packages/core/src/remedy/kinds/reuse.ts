@@ -22,7 +22,7 @@ export const remedy: Remedy = {
     }
     return [
       number('share', {
-        words: 'of its bytes reused',
+        words: 'share of its bytes reused',
         unit: '%',
         about: 'share of what the path itself allocates that is scratch, and not kept by anyone',
         origin: 'assumed',

@@ -15,7 +15,7 @@ export const remedy: Remedy = {
   suggests: '',
   inputs: (site) => [
     number('left', {
-      words: 'of the job is left',
+      words: 'share of the job left',
       unit: '%',
       about: `share of its run that is still needed; it takes ${ms(typicalRunMs(joinsOf(site)))} at the median`,
       origin: 'assumed',

@@ -90,6 +90,11 @@ export class Pool {
     if (threads.threads.length === 0) threads.run({ name: 'wake', ask: null }).catch(() => {})
   }
 
+  /** The same, but later: what is done meanwhile is to have the cores. */
+  wakeLater(kind: KindName, afterMs: number): void {
+    setTimeout(() => this.#isStopping || this.wake(kind), afterMs).unref()
+  }
+
   /**
    * Goes on though whoever asked may hang up: one that has closed its half of the connection still waits for the answer.
    * @param ports handed over with what is asked
