@@ -163,7 +163,7 @@ function forecastOf(folder, { name, label = name, items, bytes = false, fixed = 
   const recorded = forecast(mended, []).before
   const drift = speedBetween(runsOf(flawed), runsOf(mended))
   const parts = (take) => (take.length > 1 ? `${take[0]}:${take[2]}` : take[0])
-  const { frames } = lapsus(['compare', parts(flawed), '--with', parts(mended), '--json'])
+  const compared = lapsus(['compare', parts(flawed), '--with', parts(mended), '--json'])
   const p95 = ({ frames }) => frames.work.p95.toFixed(2)
   say(
     `accuracy: seed ${seed}, ${label}: p95 ${p95(before)} ms, forecast ${p95(after)}, recorded ${p95(recorded)}, drift ${drift.toFixed(2)}`,
@@ -176,7 +176,7 @@ function forecastOf(folder, { name, label = name, items, bytes = false, fixed = 
     before,
     forecast: after,
     after: recorded,
-    recorded: frames,
+    recorded: compared.frames,
     remedies: items.map(({ remedy }) => remedy),
   }
 }
