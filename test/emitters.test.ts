@@ -4,13 +4,28 @@
  */
 import { expect } from 'chai'
 import { spawn, spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
+import {
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs'
 import { createServer, type IncomingMessage, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join, resolve } from 'node:path'
 import type { ImportResult, TakeDetail } from '@lapsus/api'
-import { RecordReader, takenGauge, type AnyRecord, type ChunkRecord, VERSION } from '@lapsus/core/format'
+import {
+  pictureHead,
+  RecordReader,
+  takenGauge,
+  type AnyRecord,
+  type ChunkRecord,
+  VERSION,
+} from '@lapsus/core/format'
 import type { RunningServer } from '../packages/server/src/index.ts'
 import { getJson, testServer, until } from '../packages/server/test/support.ts'
 import { freePort } from '../scripts/setup/database.mjs'
@@ -18,6 +33,18 @@ import { ROOT } from './support/npm-start.ts'
 
 const FRAMES = 130
 const SEED = 7
+
+/** Heads of pictures 320 pixels wide and 200 high, of every kind that Lapsus knows. */
+const PICTURES: Record<string, Buffer> = {
+  png: Buffer.from('89504e470d0a1a0a0000000d4948445200000140000000c80802000000', 'hex'),
+  jpeg: Buffer.from('ffd8ffe000104a46494600010100000100010000ffc0001108' + '00c80140' + '03012200', 'hex'),
+  'webp, lossy': Buffer.from('524946460000000057454250' + '565038200000000030010' + '09d012a4001c800', 'hex'),
+  'webp, lossless': Buffer.from('524946460000000057454250' + '5650384c000000002f3fc13100', 'hex'),
+  'webp, extended': Buffer.from(
+    '524946460000000057454250' + '565038580a00000000000000' + '3f0100c70000',
+    'hex',
+  ),
+}
 
 interface Language {
   name: string
@@ -70,6 +97,7 @@ const LANGUAGES: Language[] = [
     game: () => ['python3', example('python/bats.py')],
     wrong: () => ['python3', own('wrong.py')],
     hasThreads: true,
+    tellsOfThreads: true,
   },
   lua('lua5.1'),
   lua('lua5.2'),
@@ -333,6 +361,8 @@ describe('emitters', () => {
         expect(count('lives are of no class')).to.equal(1)
         expect(count('watched values are none')).to.equal(1)
         expect(count('data of moments were left out')).to.equal(1)
+        // The second came too soon after the first to be looked at.
+        expect(count('pictures could not be made, or were too large')).to.equal(1)
       })
 
       it('records nothing where it is not asked to, and costs no more than a test', async () => {
@@ -341,6 +371,34 @@ describe('emitters', () => {
       })
     })
   }
+
+  it('keep pictures of every kind that Lapsus knows, and none that are too wide or none at all', async () => {
+    const widthAt: Record<string, number> = { png: 19, jpeg: 28, 'webp, lossy': 26, 'webp, lossless': 21 }
+    const [file, screen] = [join(folder, 'pictured'), join(folder, 'screen')]
+    // One of each source; others are the same.
+    for (const { name, game } of LANGUAGES.filter((one) =>
+      ['C', 'Python', 'lua5.4', 'C#'].includes(one.name),
+    )) {
+      const kept = async (shown: Uint8Array) => {
+        writeFileSync(screen, shown)
+        const { code, err } = await play([...game(folder), file, '3', String(SEED), screen])
+        expect([code, err], name).to.deep.equal([0, ''])
+        const records = await fileOf(await imported(file))
+        const pictures = records.flatMap((one) => (one.record === 'chunk' ? one.pictures : []))
+        expect(pictures.every(({ atNs }) => atNs >= 0 && atNs < 60e9)).to.equal(true)
+        return pictures.map(({ bytes }) => Buffer.from(bytes).toString('hex'))
+      }
+      for (const [kind, picture] of Object.entries(PICTURES)) {
+        const wide = Buffer.from(picture)
+        wide[widthAt[kind] ?? 24]!++
+        expect([pictureHead(picture)!.width, pictureHead(wide)!.width], kind).to.deep.equal([320, 321])
+        // Three frames take far less than half a second: it is looked at once.
+        expect(await kept(picture), `${name}, ${kind}`).to.deep.equal([picture.toString('hex')])
+        expect(await kept(wide), `${name}, ${kind}`).to.deep.equal([])
+      }
+      expect(await kept(Buffer.from('GIF89a and more')), name).to.deep.equal([])
+    }
+  })
 
   it('are refused in words by what is no Lapsus, and the game goes on', async () => {
     // Whoever answers before all has come cuts off the connection, which is another failure.

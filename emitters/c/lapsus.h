@@ -104,6 +104,8 @@ void lapsus_leave(lapsus_lane *lane, int effect);
 /* On the thread that calls lapsus_frame: */
 void lapsus_gauge(lapsus *probe, int gauge, double value);
 void lapsus_moment(lapsus *probe, const char *name, const lapsus_datum *data, size_t count);
+/* Of the screen: a PNG, JPEG or WebP, at most 320 pixels wide and 48 kB. Two a second are kept, so give it once a frame. */
+void lapsus_picture(lapsus *probe, const void *bytes, size_t size);
 void lapsus_steps(lapsus *probe, uint32_t steps);
 void lapsus_watch(lapsus *probe, int watch, double value);
 void lapsus_born(lapsus *probe, int of_class, double bytes);
@@ -173,6 +175,10 @@ private:
 #define LAPSUS_MOST_PROBLEMS 64
 #define LAPSUS_MOST_MOMENTS 60000u
 #define LAPSUS_MOST_JOB_EVENTS 60000u
+#define LAPSUS_MOST_PICTURES 64u
+#define LAPSUS_PICTURE_BYTES 49152u
+#define LAPSUS_PICTURE_WIDTH 320u
+#define LAPSUS_PICTURE_NS 500000000u
 #define LAPSUS_MOST_DATA 12000u
 #define LAPSUS_BODY_BYTES ((size_t)8 << 20)
 #define LAPSUS_PATIENCE_S 2
@@ -408,8 +414,9 @@ struct lapsus {
     uint32_t *step_counts;
     size_t frames, frame_room;
     lapsus_samples chunk_gauges, chunk_watches, chunk_lives, chunk_updaters;
-    lapsus_bytes moments;
-    size_t moment_count;
+    lapsus_bytes moments, pictures;
+    size_t moment_count, picture_count;
+    uint64_t last_picture;      /* 0 before the first */
     lapsus_job_row *jobs;
     size_t job_count, job_room;
     uint32_t last_job;
@@ -779,6 +786,58 @@ void lapsus_moment(lapsus *p, const char *name, const lapsus_datum *data, size_t
         else lapsus_double(&p->moments, data[i].number);
     }
     p->moment_count++;
+}
+
+static uint32_t lapsus_read_big(const uint8_t *bytes, int count) {
+    uint32_t value = 0;
+    while (count-- > 0) value = value << 8 | *bytes++;
+    return value;
+}
+
+static uint32_t lapsus_read_little(const uint8_t *bytes, int count) {
+    uint32_t value = 0;
+    while (count-- > 0) value = value << 8 | bytes[count];
+    return value;
+}
+
+/* Pixels a line of a PNG, JPEG or WebP; 0 of what is none. */
+static uint32_t lapsus_picture_width(const uint8_t *b, size_t size) {
+    size_t at;
+    if (size >= 24 && memcmp(b, "\x89PNG\r\n\x1a\n", 8) == 0 && memcmp(b + 12, "IHDR", 4) == 0)
+        return lapsus_read_big(b + 16, 4);
+    if (size >= 25 && memcmp(b, "RIFF", 4) == 0 && memcmp(b + 8, "WEBP", 4) == 0) {
+        if (memcmp(b + 12, "VP8L", 4) == 0) return (lapsus_read_little(b + 21, 2) & 0x3fff) + 1;
+        if (size < 30) return 0;
+        if (memcmp(b + 12, "VP8 ", 4) == 0) return lapsus_read_little(b + 26, 2) & 0x3fff;
+        return memcmp(b + 12, "VP8X", 4) == 0 ? lapsus_read_little(b + 24, 3) + 1 : 0;
+    }
+    if (size < 2 || b[0] != 0xff || b[1] != 0xd8) return 0;
+    /* Segments until the one that begins the picture; behind DA and D9 there is none. */
+    for (at = 2; at + 9 <= size && b[at] == 0xff && b[at + 1] != 0xda && b[at + 1] != 0xd9;) {
+        int kind = b[at + 1];
+        if (kind >= 0xc0 && kind <= 0xcf && kind != 0xc4 && kind != 0xc8 && kind != 0xcc)
+            return lapsus_read_big(b + at + 7, 2);
+        at += 2 + lapsus_read_big(b + at + 2, 2);
+    }
+    return 0;
+}
+
+void lapsus_picture(lapsus *p, const void *bytes, size_t size) {
+    uint64_t now = lapsus_now_ns();
+    uint32_t width;
+    if (!p->on || !p->has_frame || (p->last_picture != 0 && now - p->last_picture < LAPSUS_PICTURE_NS)) return;
+    p->last_picture = now;
+    width = bytes == NULL || size > LAPSUS_PICTURE_BYTES ? 0 : lapsus_picture_width((const uint8_t *)bytes, size);
+    if (width == 0 || width > LAPSUS_PICTURE_WIDTH) {
+        lapsus_problem(p, "pictures could not be made, or were too large", "");
+        return;
+    }
+    if (p->picture_count >= LAPSUS_MOST_PICTURES) return;
+    lapsus_head(&p->pictures, 5, 2);
+    lapsus_count(&p->pictures, "at", now - p->origin);
+    lapsus_column(&p->pictures, "bytes", 64, 1, size);
+    lapsus_put(&p->pictures, bytes, size);
+    p->picture_count++;
 }
 
 void lapsus_steps(lapsus *p, uint32_t steps) {
@@ -1433,7 +1492,7 @@ static void lapsus_send_chunk(lapsus *p) {
     if (p->frames == 0) return;
     lapsus_send_declared(p);
     for (lane = p->others; lane != NULL; lane = lane->next) lanes += lapsus_has_spans(lane);
-    lapsus_head(&b, 5, 13);
+    lapsus_head(&b, 5, p->picture_count > 0 ? 14 : 13);
     lapsus_said(&b, "record", "chunk");
     lapsus_count(&b, "sequence", ++p->sequence);
     lapsus_text(&b, "frames");
@@ -1454,6 +1513,11 @@ static void lapsus_send_chunk(lapsus *p) {
     lapsus_text(&b, "moments");
     lapsus_head(&b, 4, p->moment_count);
     lapsus_put(&b, p->moments.data, p->moments.size);
+    if (p->picture_count > 0) {
+        lapsus_text(&b, "pictures");
+        lapsus_head(&b, 4, p->picture_count);
+        lapsus_put(&b, p->pictures.data, p->pictures.size);
+    }
     lapsus_put_jobs(&b, p);
     pthread_mutex_lock(&p->lock);
     repaired = p->repaired;
@@ -1463,7 +1527,7 @@ static void lapsus_send_chunk(lapsus *p) {
     lapsus_count(&b, "repaired", repaired);
     lapsus_put_problems(&b, p);
     p->dropped = 0;
-    p->frames = p->moment_count = p->moments.size = 0;
+    p->frames = p->moment_count = p->moments.size = p->picture_count = p->pictures.size = 0;
     p->chunk_gauges.count = p->chunk_watches.count = p->chunk_lives.count = p->chunk_updaters.count = 0;
     lapsus_clear_lane(&p->main);
     for (lane = p->others; lane != NULL; lane = lane->next) lapsus_clear_lane(lane);
@@ -1842,7 +1906,7 @@ int lapsus_close(lapsus *p) {
     free(p->gauge_now), free(p->watch_looks), free(p->lives), free(p->gauge_set);
     free(p->start), free(p->duration), free(p->taken), free(p->step_counts);
     free(p->chunk_gauges.items), free(p->chunk_watches.items), free(p->chunk_lives.items), free(p->chunk_updaters.items);
-    free(p->moments.data), free(p->jobs), free(p->sink.head.data);
+    free(p->moments.data), free(p->pictures.data), free(p->jobs), free(p->sink.head.data);
     free(p->sink.addresses), free(p->sink.take), free(p->sink.key), free(p->sink.writer);
     if (p->ready.file >= 0) close(p->ready.file);
     pthread_mutex_destroy(&p->lock);

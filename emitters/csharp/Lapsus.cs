@@ -300,6 +300,8 @@ namespace Lapsus
         private const long ChunkNs = 500000000;
         private const int ChunkSpans = 60000, MostMarkers = 16384, MostLanes = 256, MostNames = 1024, MostName = 200, MostFile = 1000;
         private const int MostData = 16384, MostJobEvents = 60000, MostMoments = 60000, MostProblems = 64;
+        private const int MostPictures = 64, PictureBytes = 49152, PictureWidth = 320;
+        private const long PictureNs = 500000000;
         private const string Folded = "(more than a take may have)";
         private static readonly string[] Kinds =
             { "work", "wait:refresh", "wait:graphics", "wait:job", "wait:io", "collect" };
@@ -323,7 +325,7 @@ namespace Lapsus
         private List<JobRow> jobs = new List<JobRow>();
         private Chunk chunk = new Chunk();
         private ISink sink;
-        private long origin, frameStart = -1, sequence, dropped;
+        private long origin, frameStart = -1, sequence, dropped, lastPicture = long.MinValue / 2;
         private int repaired, collect, heap, send;
         private long jobCount;
 
@@ -580,6 +582,20 @@ namespace Lapsus
             chunk.Moments.Add(said);
         }
 
+        /// <summary>
+        /// Of the screen: a PNG, JPEG or WebP, at most 320 pixels wide and 48 kB. Two a second are kept, so give it once a frame.
+        /// </summary>
+        public void Picture(byte[] bytes)
+        {
+            long now = Now();
+            if (!On || frameStart < 0 || now - lastPicture < PictureNs) return;
+            lastPicture = now;
+            int width = bytes == null || bytes.Length > PictureBytes ? 0 : PictureHead.WidthOf(bytes);
+            if (width == 0 || width > PictureWidth) Problem("pictures could not be made, or were too large");
+            else if (chunk.Pictures.Count < MostPictures)
+                chunk.Pictures.Add(new KeyValuePair<long, byte[]>(now - origin, (byte[])bytes.Clone()));
+        }
+
         /// <summary>Fixed steps run in this frame.</summary>
         public void Steps(int count)
         {
@@ -827,10 +843,16 @@ namespace Lapsus
             List<object> problems, long origin)
         {
             var record = new Cbor();
-            record.Head(5, 11 + (jobs.Count > 0 ? 1 : 0) + (problems.Count > 0 ? 1 : 0));
+            record.Head(5, 11 + (jobs.Count > 0 ? 1 : 0) + (problems.Count > 0 ? 1 : 0) + (full.Pictures.Count > 0 ? 1 : 0));
             record.Text("record").Text("chunk").Text("sequence").Int(number);
             full.Write(record, origin);
             record.Text("moments").Any(full.Moments);
+            if (full.Pictures.Count > 0)
+            {
+                record.Text("pictures").Head(4, full.Pictures.Count);
+                foreach (var picture in full.Pictures)
+                    record.Head(5, 2).Text("at").Int(picture.Key).Text("bytes").Small(picture.Value, picture.Value.Length);
+            }
             if (jobs.Count > 0)
             {
                 record.Text("jobs").Head(5, 5);
@@ -1057,6 +1079,47 @@ namespace Lapsus
     }
 
     /// <summary>The frames that go out together.</summary>
+    /// <summary>Of a picture.</summary>
+    internal static class PictureHead
+    {
+        private static int Number(byte[] bytes, int at, int count, bool littleEndian)
+        {
+            int value = 0;
+            for (int i = 0; i < count; i++) value = value << 8 | bytes[littleEndian ? at + count - 1 - i : at + i];
+            return Math.Max(0, value);
+        }
+
+        private static bool Says(byte[] bytes, int at, string what)
+        {
+            for (int i = 0; i < what.Length; i++)
+                if (bytes[at + i] != what[i]) return false;
+            return true;
+        }
+
+        /// <summary>Pixels a line of a PNG, JPEG or WebP; 0 of what is none.</summary>
+        internal static int WidthOf(byte[] b)
+        {
+            int size = b.Length;
+            if (size >= 24 && Says(b, 0, "\u0089PNG\r\n\u001a\n") && Says(b, 12, "IHDR")) return Number(b, 16, 4, false);
+            if (size >= 25 && Says(b, 0, "RIFF") && Says(b, 8, "WEBP"))
+            {
+                if (Says(b, 12, "VP8L")) return (Number(b, 21, 2, true) & 0x3fff) + 1;
+                if (size < 30) return 0;
+                if (Says(b, 12, "VP8 ")) return Number(b, 26, 2, true) & 0x3fff;
+                return Says(b, 12, "VP8X") ? Number(b, 24, 3, true) + 1 : 0;
+            }
+            if (size < 2 || b[0] != 0xff || b[1] != 0xd8) return 0;
+            // Segments until the one that begins the picture; behind DA and D9 there is none.
+            for (int at = 2; at + 9 <= size && b[at] == 0xff && b[at + 1] != 0xda && b[at + 1] != 0xd9;)
+            {
+                int kind = b[at + 1];
+                if (kind >= 0xc0 && kind <= 0xcf && kind != 0xc4 && kind != 0xc8 && kind != 0xcc) return Number(b, at + 7, 2, false);
+                at += 2 + Number(b, at + 2, 2, false);
+            }
+            return 0;
+        }
+    }
+
     internal sealed class Chunk
     {
         private sealed class LaneColumns
@@ -1069,6 +1132,7 @@ namespace Lapsus
         private readonly SortedDictionary<int, LaneColumns> lanes = new SortedDictionary<int, LaneColumns>();
         internal readonly Samples Gauges = new Samples(), Watches = new Samples(), Lives = new Samples(), Updaters = new Samples();
         internal readonly List<object> Moments = new List<object>();
+        internal readonly List<KeyValuePair<long, byte[]>> Pictures = new List<KeyValuePair<long, byte[]>>();
         internal int Spans;
 
         internal int Frames

@@ -34,6 +34,7 @@ local CHUNK_NS = 5e8
 local CHUNK_SPANS = 60000
 local MOST_DEPTH, MOST_FRAME_SPANS = 255, 200000
 local MOST_MARKERS, MOST_NAMES, MOST_NAME, MOST_FILE, MOST_DATA = 16384, 1024, 200, 1000, 16384
+local MOST_PICTURES, PICTURE_BYTES, PICTURE_WIDTH, PICTURE_NS = 64, 49152, 320, 5e8
 local FOLDED = "(more than a take may have)"
 local KINDS = {
   ["work"] = true, ["wait:refresh"] = true, ["wait:graphics"] = true, ["wait:job"] = true, ["wait:io"] = true,
@@ -419,6 +420,63 @@ function Probe:moment(name, data)
   self.chunk_moments:add(said .. "}")
 end
 
+local function big_endian(bytes, from, count)
+  local value = 0
+  for i = from, from + count - 1 do value = value * 256 + bytes:byte(i) end
+  return value
+end
+
+local function little_endian(bytes, from, count)
+  local value = 0
+  for i = from + count - 1, from, -1 do value = value * 256 + bytes:byte(i) end
+  return value
+end
+
+--- Pixels a line of a PNG, JPEG or WebP; 0 of what is none.
+local function picture_width(bytes)
+  local size = #bytes
+  if size >= 24 and bytes:sub(1, 8) == "\137PNG\r\n\26\n" and bytes:sub(13, 16) == "IHDR" then return big_endian(bytes, 17, 4) end
+  if size >= 25 and bytes:sub(1, 4) == "RIFF" and bytes:sub(9, 12) == "WEBP" then
+    local kind = bytes:sub(13, 16)
+    if kind == "VP8L" then return little_endian(bytes, 22, 2) % 16384 + 1 end
+    if size < 30 then return 0 end
+    if kind == "VP8 " then return little_endian(bytes, 27, 2) % 16384 end
+    return kind == "VP8X" and little_endian(bytes, 25, 3) + 1 or 0
+  end
+  if bytes:sub(1, 2) ~= "\255\216" then return 0 end
+  local at = 3
+  -- Segments until the one that begins the picture; behind DA and D9 there is none.
+  while at + 8 <= size and bytes:byte(at) == 0xff and bytes:byte(at + 1) ~= 0xda and bytes:byte(at + 1) ~= 0xd9 do
+    local kind = bytes:byte(at + 1)
+    if kind >= 0xc0 and kind <= 0xcf and kind ~= 0xc4 and kind ~= 0xc8 and kind ~= 0xcc then return big_endian(bytes, at + 7, 2) end
+    at = at + 2 + big_endian(bytes, at + 2, 2)
+  end
+  return 0
+end
+
+--- Of the screen: a PNG, JPEG or WebP as a string, at most 320 pixels wide and 48 kB. Two a second are kept.
+function Probe:picture(bytes)
+  if not self.on or not self.frame_start then return end
+  local now = self:now()
+  if self.last_picture and now - self.last_picture < PICTURE_NS then return end
+  self.last_picture = now
+  local width = type(bytes) == "string" and #bytes <= PICTURE_BYTES and picture_width(bytes) or 0
+  if width == 0 or width > PICTURE_WIDTH then return self:problem "pictures could not be made, or were too large" end
+  local pictures = self.chunk_pictures
+  if #pictures < MOST_PICTURES then pictures[#pictures + 1] = { at = now, bytes = bytes } end
+end
+
+local function pictures_json(pictures)
+  local out = {}
+  for i, picture in ipairs(pictures) do
+    local numbers, bytes = {}, picture.bytes
+    -- Many at a time: one by one takes longer than all else.
+    for from = 1, #bytes, 100 do numbers[#numbers + 1] = concat({ bytes:byte(from, from + 99) }, ",") end
+    out[i] = ('{"at":%.0f,"bytes":[%s]}'):format(picture.at, concat(numbers, ","))
+  end
+  return "[" .. concat(out, ",") .. "]"
+end
+
 --- Fixed steps run in this frame.
 function Probe:steps(count)
   if is_whole(count, 0, 2 ^ 32 - 1) then self.frame_steps = count else self:problem "steps were not whole numbers" end
@@ -587,7 +645,8 @@ function Probe:new_chunk()
     length = texts(), depth = texts(), effect = texts(), key = texts(),
   }
   self.chunk_gauges, self.chunk_watches, self.chunk_lives, self.chunk_updaters = {}, {}, {}, {}
-  self.chunk_moments, self.chunk_frames, self.chunk_spans, self.chunk_start = texts(), 0, 0, nil
+  self.chunk_moments, self.chunk_pictures = texts(), {}
+  self.chunk_frames, self.chunk_spans, self.chunk_start = 0, 0, nil
   self.has_effect, self.has_key, self.has_steps = false, false, false
 end
 
@@ -697,6 +756,7 @@ function Probe:send_chunk()
     '"updaters":' .. samples_json(self.chunk_updaters, "class", { "instances", "enabled", "unseen", "far", "asleep", "every" }),
     '"moments":' .. self.chunk_moments:all(),
   }
+  if #self.chunk_pictures > 0 then out[#out + 1] = '"pictures":' .. pictures_json(self.chunk_pictures) end
   if self.repaired > 0 then
     out[#out + 1] = ('"repaired":%d'):format(self.repaired)
     self.repaired = 0

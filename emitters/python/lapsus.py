@@ -44,6 +44,9 @@ KINDS = ("work", "wait:refresh", "wait:graphics", "wait:job", "wait:io", "collec
 _FORMAT = 1
 _CHUNK_NS = 500_000_000
 _CHUNK_SPANS = 60_000
+_MOST_PICTURES, _PICTURE_BYTES, _PICTURE_WIDTH, _PICTURE_NS = 64, 49_152, 320, 500_000_000
+# What is taken from the thread of another lane is asked no more often.
+_ASK_NS = 1_000_000
 _MOST_DEPTH = 255
 _MOST_FRAME_SPANS = 200_000
 _MOST_MARKERS, _MOST_LANES, _MOST_NAMES, _MOST_JOB_EVENTS = 16_384, 256, 1_024, 60_000
@@ -177,12 +180,15 @@ class Lane:
     def __init__(self, probe, number):
         self._probe = probe
         self._number = number
+        self._name = "main"
         self._lock = threading.Lock()
         self._clear()
         self._open = []
         self._skipped = 0
         # Whole runs, handed over with the next frame.
         self._done = None
+        # Of other lanes: what the system takes from the thread, asked now and then when a run ends; -1 while it is not told.
+        self._ready, self._asked, self._taken_ns = None, 0, -1
 
     def _clear(self):
         self._marker, self._start, self._duration = array("H"), array("q"), array("q")
@@ -229,11 +235,30 @@ class Lane:
         if changed is not None:
             self._effect[at] = CHANGED if _truth(changed) else UNCHANGED
         if not self._open and self._number != 0:
-            self._hand_over()
+            self._hand_over(now)
 
-    def _hand_over(self):
+    def _ask_taken(self, now):
+        """What the system has taken from this thread since it was last asked, ns; -1 where it is not to be asked."""
+        thread = threading.get_ident()
+        if self._ready is None or self._ready.thread != thread:
+            is_first = self._ready is None
+            if not is_first:
+                self._ready.close()
+            self._ready, self._asked = _ReadyTime(), now
+            taken = self._ready.taken()
+            # Before its lane there was nothing to be taken from.
+            return min(taken, 0) if is_first else taken
+        if now - self._asked < _ASK_NS:
+            return -1
+        self._asked = now
+        return self._ready.taken()
+
+    def _hand_over(self, now):
+        taken = self._ask_taken(now)
         columns = (self._marker, self._start, self._duration, self._depth, self._effect, self._key)
         with self._lock:
+            if taken >= 0:
+                self._taken_ns = max(0, self._taken_ns) + taken
             if self._done is None:
                 self._done = columns
             elif len(self._done[0]) < _MOST_FRAME_SPANS:
@@ -391,6 +416,7 @@ class Probe(Lane):
         else:
             self._sink = _File(to, head)
         self._ready = _ReadyTime()
+        self._last_picture = -_PICTURE_NS
         self._collect = self._marker_of("gc", "runtime", "collect")
         self._send = self._marker_of("recorder.send", "recorder", "work")
         self._collected, self._collect_start, self._thread = [], 0, None
@@ -480,6 +506,7 @@ class Probe(Lane):
             if lane._number == number:
                 return lane
         lane = Lane(self, number)
+        lane._name = next(known for known, id_ in self._lanes.items() if id_ == number)
         self._others.append(lane)
         return lane
 
@@ -536,6 +563,18 @@ class Probe(Lane):
         if kept:
             moment["data"] = kept
         self._frame_moments.append(moment)
+
+    def picture(self, data):
+        """Of the screen: a PNG, JPEG or WebP as bytes, at most 320 pixels wide and 48 kB. Two a second are kept."""
+        now = _now()
+        if not self._on or self._thread is None or now - self._last_picture < _PICTURE_NS:
+            return
+        self._last_picture = now
+        kept = bytes(data) if isinstance(data, (bytes, bytearray, memoryview)) else b""
+        if len(kept) > _PICTURE_BYTES or not 0 < _picture_width(kept) <= _PICTURE_WIDTH:
+            self._problem("pictures could not be made, or were too large")
+        elif len(self._chunk_pictures) < _MOST_PICTURES:
+            self._chunk_pictures.append({"at": now - self._origin, "bytes": array("B", kept)})
 
     def steps(self, count):
         """Fixed steps run in this frame."""
@@ -632,7 +671,7 @@ class Probe(Lane):
         self._frames = {"start": array("q"), "duration": array("q"), "steps": array("I"), "taken": array("q")}
         self._columns = {}
         self._chunk_gauges, self._chunk_watches, self._chunk_lives = {}, {}, {}
-        self._chunk_updaters, self._chunk_moments, self._chunk_spans = [], [], 0
+        self._chunk_updaters, self._chunk_moments, self._chunk_pictures, self._chunk_spans = [], [], [], 0
 
     def _close_frame(self, now):
         while self._open:
@@ -653,6 +692,9 @@ class Probe(Lane):
         for lane in self._others:
             with lane._lock:
                 done, lane._done = lane._done, None
+                taken, lane._taken_ns = lane._taken_ns, min(0, lane._taken_ns)
+            if taken >= 0:
+                self.gauge(self.gauge_id(f"taken: {lane._name}", "ms"), taken / 1e6)
             if done is not None:
                 self._add_spans(lane._number, done)
         for _, column in self._columns.values():
@@ -767,6 +809,8 @@ class Probe(Lane):
             "updaters": self._updater_columns(),
             "moments": self._chunk_moments,
         }
+        if self._chunk_pictures:
+            chunk["pictures"] = self._chunk_pictures
         with self._job_lock:
             jobs, self._jobs = self._jobs, []
         if jobs:
@@ -851,11 +895,36 @@ def _lane_spans(lane, columns, origin):
     return spans
 
 
+def _picture_width(data):
+    """Pixels a line of a PNG, JPEG or WebP; 0 of what is none."""
+    if len(data) >= 24 and data[:8] == b"\x89PNG\r\n\x1a\n" and data[12:16] == b"IHDR":
+        return int.from_bytes(data[16:20], "big")
+    if len(data) >= 25 and data[:4] == b"RIFF" and data[8:12] == b"WEBP":
+        kind = data[12:16]
+        if kind == b"VP8L":
+            return (int.from_bytes(data[21:23], "little") & 0x3FFF) + 1
+        if len(data) < 30:
+            return 0
+        if kind == b"VP8 ":
+            return int.from_bytes(data[26:28], "little") & 0x3FFF
+        return int.from_bytes(data[24:27], "little") + 1 if kind == b"VP8X" else 0
+    if data[:2] != b"\xff\xd8":
+        return 0
+    at = 2
+    # Segments until the one that begins the picture; behind DA and D9 there is none.
+    while at + 9 <= len(data) and data[at] == 0xFF and data[at + 1] not in (0xDA, 0xD9):
+        if 0xC0 <= data[at + 1] <= 0xCF and data[at + 1] not in (0xC4, 0xC8, 0xCC):
+            return int.from_bytes(data[at + 7 : at + 9], "big")
+        at += 2 + int.from_bytes(data[at + 2 : at + 4], "big")
+    return 0
+
+
 class _ReadyTime:
     """How long this thread stood ready while the system ran something else, where Linux tells it."""
 
     def __init__(self):
         self._file, self._last = None, 0
+        self.thread = threading.get_ident()
         if sys.platform.startswith("linux"):
             try:
                 self._file = os.open("/proc/thread-self/schedstat", os.O_RDONLY)
@@ -874,6 +943,11 @@ class _ReadyTime:
             return -1
         before, self._last = self._last, ready
         return ready - before
+
+    def close(self):
+        if self._file is not None:
+            os.close(self._file)
+        self._file = None
 
 
 class _AlwaysOn:

@@ -1,5 +1,5 @@
 /* A little game that records itself, in C and in C++: cc -std=c99 -O2 -o bats bats.c -pthread -lm && ./bats night.lapsus, or an address;
- * then how many frames, and a seed. */
+ * then how many frames, a seed, and a small picture of the screen. */
 #ifndef _POSIX_C_SOURCE
 #define _POSIX_C_SOURCE 200809L
 #endif
@@ -29,6 +29,9 @@ static void *plan_route(void *job) {
 int main(int count, char **arguments) {
     lapsus_options options;
     int frames = count > 2 ? atoi(arguments[2]) : 300, frame, i;
+    static unsigned char screen[50000];
+    size_t screen_size = 0;
+    FILE *picture = count > 4 ? fopen(arguments[4], "rb") : NULL;
     int update, bat_update, look, check, hunt, wait, bats, mood, moth;
     unsigned long long looks_for = 0, moved = 0, yes = 0, bats_sum = 0, bells = 0, steps_sum = 0, born = 0, died = 0;
     unsigned long long changes = 0, routes = 0, inner_ns = 0, outer_ns = 0;
@@ -42,6 +45,10 @@ int main(int count, char **arguments) {
         return 1;
     }
     if (count > 3) seed = atoll(arguments[3]);
+    if (picture != NULL) {
+        screen_size = fread(screen, 1, sizeof screen, picture);
+        fclose(picture);
+    }
     seed_given = (double)seed;
     memset(&options, 0, sizeof options);
     options.game = "Bats in C";
@@ -116,6 +123,7 @@ int main(int count, char **arguments) {
             lapsus_moment(probe, "bell", &shift, 1);
             bells++;
         }
+        if (screen_size > 0) lapsus_picture(probe, screen, screen_size);
         for (i = 0; i < 2; i++) lapsus_watch(probe, mood, frame / 5);
         changes += frame > 0 && frame % 5 == 0;
         for (i = dice(3); i > 0; i--, born++) lapsus_born(probe, moth, 0);

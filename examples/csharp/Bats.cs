@@ -1,5 +1,5 @@
 // A little game that records itself: mcs -out:bats.exe Bats.cs ../../emitters/csharp/Lapsus.cs && mono bats.exe night.lapsus,
-// or an address; then how many frames, and a seed.
+// or an address; then how many frames, a seed, and a small picture of the screen.
 using System;
 using System.Collections.Generic;
 using System.Diagnostics;
@@ -33,6 +33,7 @@ static class Bats
     {
         int frames = arguments.Length > 1 ? int.Parse(arguments[1]) : 300;
         seed = arguments.Length > 2 ? long.Parse(arguments[2]) : 1;
+        byte[] screen = arguments.Length > 3 ? System.IO.File.ReadAllBytes(arguments[3]) : null;
         var conditions = new Dictionary<string, object> { ["build"] = "release", ["seed"] = seed };
         var probe = new Probe("Bats in C#", target: 60, to: arguments[0], conditions: conditions);
         int update = probe.Marker("bats.update", "simulation"), batUpdate = probe.Marker("bat.update", "simulation");
@@ -91,6 +92,7 @@ static class Bats
                 probe.Moment("bell", new Dictionary<string, object> { ["shift"] = frame / 10 });
                 Tally("bells");
             }
+            if (screen != null) probe.Picture(screen);
             for (int i = 0; i < 2; i++)
             {
                 probe.Watch(mood, frame / 5);

@@ -1,10 +1,13 @@
--- A little game that records itself: lua bats.lua night.jsonl, or an address; then how many frames, and a seed.
+-- A little game that records itself: lua bats.lua night.jsonl, or an address; then how many frames, a seed,
+-- and a small picture of the screen.
 local folder = arg[0]:match "^(.*)/[^/]*$" or "."
 package.path = folder .. "/../../emitters/lua/?.lua;" .. package.path
 local lapsus = require "lapsus"
 
 local BATS = 40
 local to, frames, seed = arg[1], tonumber(arg[2]) or 300, tonumber(arg[3]) or 1
+local file = arg[4] and assert(io.open(arg[4], "rb"))
+local screen = file and file:read "*a"
 
 -- From 0 on; the same in every language (Park and Miller).
 local function dice(sides)
@@ -69,6 +72,7 @@ for frame = 0, frames - 1 do
     probe:moment("bell", { shift = math.floor(frame / 10) })
     count "bells"
   end
+  if screen then probe:picture(screen) end
   for _ = 1, 2 do
     probe:watch(mood, math.floor(frame / 5))
     count "looks"

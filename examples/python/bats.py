@@ -1,4 +1,5 @@
-"""A little game that records itself: python3 bats.py night.lapsus, or an address; then how many frames, and a seed."""
+"""A little game that records itself: python3 bats.py night.lapsus, or an address; then how many frames, a seed, and a
+small picture of the screen."""
 
 import json
 import os
@@ -11,6 +12,8 @@ import lapsus  # noqa: E402
 
 BATS = 40
 to, frames, seed = sys.argv[1], int(sys.argv[2]) if len(sys.argv) > 2 else 300, int(sys.argv[3]) if len(sys.argv) > 3 else 1
+
+screen = open(sys.argv[4], "rb").read() if len(sys.argv) > 4 else None
 
 
 def dice(sides):
@@ -82,6 +85,8 @@ for frame in range(frames):
     if frame % 10 == 0:
         probe.moment("bell", {"shift": frame // 10})
         counts["bells"] += 1
+    if screen is not None:
+        probe.picture(screen)
     for _ in range(2):
         probe.watch(mood, frame // 5)
         counts["looks"] += 1

@@ -29,6 +29,8 @@ static class Wrong
                 probe.Watch(77, 1);
                 probe.Born(55);
                 probe.Moment("odd", new Dictionary<string, object> { ["good"] = 1, ["bad"] = double.NaN, ["worse"] = null });
+                probe.Picture(new byte[] { 0xff, 0xd8, 0xff, 0xe0, 0, 0, 0, 0, 0, 0, 0, 0 });
+                probe.Picture(null);
             }
             probe.Gauge(-5, 1);
             probe.Gauge(0, double.NaN);

@@ -43,6 +43,8 @@ int main(int count, char **arguments) {
             lapsus_watch(probe, 77, 1);
             lapsus_born(probe, 55, 1);
             lapsus_moment(probe, "odd", data, 3);
+            lapsus_picture(probe, "RIFF....WEBPVP8X.....", 21);
+            lapsus_picture(probe, NULL, 100);
         }
         lapsus_gauge(probe, -5, 1);
         lapsus_gauge(probe, 0, (double)NAN);

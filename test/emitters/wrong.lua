@@ -26,6 +26,8 @@ for frame = 0, 2 do
     probe:watch(77, 1)
     probe:born(55)
     probe:moment("odd", { good = 1, bad = 0 / 0, worse = broken })
+    probe:picture "RIFF....WEBPVP8X....."
+    probe:picture(nil)
   end
   probe:gauge("x", 1)
   probe:gauge(0, 0 / 0)

@@ -35,6 +35,8 @@ for frame in range(3):
         probe.watch(77, 1)
         probe.born(55)
         probe.moment("odd", {"good": 1, "bad": float("nan"), "worse": Broken()})
+        probe.picture(b"RIFF....WEBPVP8X.....")
+        probe.picture("no bytes")
     probe.gauge("x", 1)
     probe.gauge(0, float("nan"))
     probe.gauge(99, 1)

@@ -149,6 +149,15 @@ describe('a server with threads', () => {
     games.forEach((game) => game.vanish())
   })
 
+  it('begins one for what will be asked while a game records', async () => {
+    const own = await testServer()
+    const game = await TestGame.connect(own)
+    game.send(takeRecord({ take: 'looked-at-soon' }))
+    await until(() => own.pool.workers('questions').length === 1, 'a thread begins that nobody asked anything')
+    game.vanish()
+    await own.stop()
+  })
+
   it('loses no record and doubles none when the thread of a recording dies', async () => {
     const game = await begin('on-a-dying-thread')
     await Promise.all(server.pool.workers('recordings').map((thread) => thread.terminate()))

@@ -70,6 +70,15 @@ describe('interface', () => {
     expect(errors.splice(0).every((error) => error.includes('404'))).to.equal(true)
   })
 
+  it('is kept by browsers: its scripts for good, its page not at all', async () => {
+    const page = await fetch(server.address)
+    const [, script] = /src="(\/assets\/[^"]+)"/.exec(await page.text())!
+    const kept = async (path: string) => (await fetch(server.address + path)).headers.get('cache-control')
+    expect(page.headers.get('cache-control')).to.equal('max-age=0')
+    expect(await kept(script!)).to.equal('public, max-age=31536000, immutable')
+    expect(await kept('/favicon.svg')).to.equal('max-age=0')
+  })
+
   it('lists takes with their figures, renames, annotates, deletes and brings back', async () => {
     await importTake(take('listed-take', FRAMES))
     await open('/')

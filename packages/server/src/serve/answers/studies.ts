@@ -109,22 +109,30 @@ const within = (range: StudyQuery['range']) =>
         [Op.and]: literal(`first_frame + frames > ${Math.floor(range.from)}`),
       }
 
-/** The chunks of a take as they are stored, some at a time. @param begins first frames of kept stretches */
+/**
+ * The chunks of a take as they are stored, some at a time; while these are used, the next are read.
+ * @param begins first frames of kept stretches
+ */
 async function* storedChunks(
   store: Store,
   takeId: string,
   begins: ReadonlySet<number>,
   range: StudyQuery['range'] = null,
 ): AsyncGenerator<{ chunks: StoredChunk[]; first: number }> {
-  for (let offset = 0; ; offset += READ_AT_ONCE) {
-    const rows = await store.chunks.findAll({
-      attributes: ['firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
-      where: { takeId, ...within(range) },
+  const readFrom = (index: number) =>
+    store.chunks.findAll({
+      attributes: ['idx', 'firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
+      where: { takeId, idx: { [Op.gte]: index }, ...within(range) },
       order: [['idx', 'ASC']],
       limit: READ_AT_ONCE,
-      offset,
       raw: true,
     })
+  let next: ReturnType<typeof readFrom> | null = readFrom(0)
+  while (next !== null) {
+    const rows: Awaited<typeof next> = await next
+    next = rows.length < READ_AT_ONCE ? null : readFrom(rows.at(-1)!.idx + 1)
+    // Whoever stops in between does not await it.
+    next?.catch(() => {})
     const chunks = rows.map((chunk) => ({
       frames: chunk.frameColumns,
       courses: chunk.courses,
@@ -134,7 +142,6 @@ async function* storedChunks(
       dropped: Number(chunk.dropped),
     }))
     yield { chunks, first: rows[0]?.firstFrame ?? Infinity }
-    if (rows.length < READ_AT_ONCE) return
   }
 }
 
