@@ -27,6 +27,7 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
+import { JsonReader } from '../src/exchange/json-reader.ts'
 import { arbitraryFrames, bytesOf, chunkRecord, declareRecord, node, takeRecord } from './support/takes.ts'
 import { richTake } from './support/rich-take.ts'
 
@@ -186,6 +187,32 @@ describe('Performance Timeline', () => {
     expect(() => read(utf8(JSON.stringify([entries[2]])))).to.throw(FormatError, '--frame-marker')
     expect(() => read(utf8('[{'))).to.throw(FormatError, 'not JSON')
     expect(() => read(utf8('{"hello": 1}'))).to.throw(FormatError, 'neither')
+  })
+})
+
+describe('numbers read from text', () => {
+  it('are those that the platform reads, to the last bit', () => {
+    const some = fc.oneof(
+      fc.double({ min: 0, max: 1e9, noNaN: true }).map(String),
+      fc.tuple(fc.nat(99_999_999), fc.nat(99_999_999)).map(([whole, rest]) => `${whole}.${rest}`),
+      fc.nat().map((rest) => `0.000000000000000000000${rest}`),
+      fc.bigInt({ min: 0n, max: 10n ** 25n }).map(String),
+    )
+    let read = 0
+    fc.assert(
+      fc.property(some, (text) => {
+        try {
+          const reader = new JsonReader(utf8(text))
+          expect(reader.number()).to.equal(text.includes('e') ? NaN : JSON.parse(text))
+          expect(reader.isAtEnd).to.equal(true)
+          read++
+        } catch (error) {
+          if (!text.includes('e')) throw error
+        }
+      }),
+      { numRuns: 2_000 },
+    )
+    expect(read).to.be.greaterThan(1_000)
   })
 })
 

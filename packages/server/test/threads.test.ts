@@ -153,7 +153,10 @@ describe('a server with threads', () => {
     const own = await testServer()
     const game = await TestGame.connect(own)
     game.send(takeRecord({ take: 'looked-at-soon' }))
-    await until(() => own.pool.workers('questions').length === 1, 'a thread begins that nobody asked anything')
+    await until(
+      () => own.pool.workers('questions').length === 1,
+      'a thread begins that nobody asked anything',
+    )
     game.vanish()
     await own.stop()
   })

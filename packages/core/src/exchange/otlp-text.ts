@@ -153,6 +153,8 @@ interface Habits {
 /** Names made per entity are no habit. */
 const MOST_HABITS = 4_096
 
+const NOTHING: Said = nothingSaid()
+
 /** @throws where it is not written as usual, or something is wrong with it */
 function usualSpan(
   json: JsonReader,
@@ -162,7 +164,7 @@ function usualSpan(
   frameMarker: string | undefined,
 ): OtlpSpan {
   const span = blankSpan()
-  let said = nothingSaid()
+  let said = NOTHING
   let events: unknown
   let [startS, startRestNs, endS, endRestNs] = [NaN, NaN, NaN, NaN]
   json.open('{')

@@ -16,7 +16,7 @@ import { literal, Op } from 'sequelize'
 import { takeMoments, takeStretches } from '../../store/moments.ts'
 import { unpack } from '../../store/compression.ts'
 import { RecentlyUsed } from '../../store/recently-used.ts'
-import type { Store, TakeFields } from '../../store/store.ts'
+import type { ChunkRow, Store, TakeFields } from '../../store/store.ts'
 import { tablesOf } from '../../store/take-tables.ts'
 
 /** Which frames of a take, and how they are judged. */
@@ -119,7 +119,7 @@ async function* storedChunks(
   begins: ReadonlySet<number>,
   range: StudyQuery['range'] = null,
 ): AsyncGenerator<{ chunks: StoredChunk[]; first: number }> {
-  const readFrom = (index: number) =>
+  const readFrom = (index: number): Promise<ChunkRow[]> =>
     store.chunks.findAll({
       attributes: ['idx', 'firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
       where: { takeId, idx: { [Op.gte]: index }, ...within(range) },
@@ -127,9 +127,9 @@ async function* storedChunks(
       limit: READ_AT_ONCE,
       raw: true,
     })
-  let next: ReturnType<typeof readFrom> | null = readFrom(0)
+  let next: Promise<ChunkRow[]> | null = readFrom(0)
   while (next !== null) {
-    const rows: Awaited<typeof next> = await next
+    const rows: ChunkRow[] = await next
     next = rows.length < READ_AT_ONCE ? null : readFrom(rows.at(-1)!.idx + 1)
     // Whoever stops in between does not await it.
     next?.catch(() => {})
