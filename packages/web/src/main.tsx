@@ -12,13 +12,17 @@ import '@fontsource/source-serif-4/latin-400.css'
 import '@fontsource/source-serif-4/latin-600.css'
 import './index.css'
 import { Library } from './library/library.tsx'
+import { filterOf, useLibrary } from './state/library.ts'
 import { useSession } from './state/session.ts'
 import { followTheme } from './state/settings.ts'
 
 followTheme()
 
-// The library's list comes while the page around it is made.
-if (location.pathname === '/') void import('./library/take-list.tsx')
+// The library's takes and its list come while the page around them is made.
+if (location.pathname === '/') {
+  void useLibrary.getState().loadEarly(filterOf(new URLSearchParams(location.search)))
+  void import('./library/take-list.tsx')
+}
 
 // Whoever looks for a take does not wait for what shows one.
 const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))

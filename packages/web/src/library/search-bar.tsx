@@ -6,7 +6,7 @@ import { IconButton } from '../components/button.tsx'
 import { SearchField } from '../components/search-field.tsx'
 import { ORDERS, useSettings, type Order } from '../state/settings.ts'
 import { ORDER_WORDS } from './order.ts'
-import { FILTER_FIELDS, useLibrary, type FilterField, type TakeFilter } from '../state/library.ts'
+import { filterOf, useLibrary, type FilterField } from '../state/library.ts'
 
 /** Time that typing must rest before the server is asked. */
 const REST_MS = 200
@@ -22,12 +22,7 @@ export function SearchBar() {
   const choices = useMemo(() => choicesOf(takes ?? []), [takes])
 
   useEffect(() => {
-    const wanted: TakeFilter = {}
-    for (const field of FILTER_FIELDS) {
-      const value = params.get(field)
-      if (value !== null && value !== '') wanted[field] = value
-    }
-    void setFilter(wanted)
+    void setFilter(filterOf(params))
   }, [params, setFilter])
 
   const change = (field: FilterField, value: string) =>

@@ -1,7 +1,7 @@
 import { useWindowVirtualizer } from '@tanstack/react-virtual'
 import { ChevronDown, ChevronRight } from 'lucide-react'
 import { Link } from 'react-router'
-import { useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { TakeSummary } from '@lapsus/api'
 import { plural } from '@lapsus/core/words'
 import { GAME_VIEWS, GAME_VIEW_WORDS, gameAddress } from '../shell/game-address.ts'
@@ -14,8 +14,9 @@ import { TakeRow } from './take-row.tsx'
 /** Heights before a row has been measured, px. */
 const HEAD_PX = 44
 const ROW_PX = 104
-/** Rows beyond the window that are there already. */
+/** Rows beyond the window that are there already: a little later, so that those in it come at once. */
 const BEYOND = 6
+const BEYOND_AFTER_MS = 500
 
 /** Takes by game; only what is in sight is there, so that thousands open as fast as ten. */
 export function TakeList({ takes }: { takes: readonly TakeSummary[] }) {
@@ -25,13 +26,18 @@ export function TakeList({ takes }: { takes: readonly TakeSummary[] }) {
     [takes, libraryOrder, foldedGames],
   )
   const list = useRef<HTMLUListElement>(null)
+  const [beyond, setBeyond] = useState(0)
+  useEffect(() => {
+    const timer = setTimeout(() => setBeyond(BEYOND), BEYOND_AFTER_MS)
+    return () => clearTimeout(timer)
+  }, [])
   const [top, setTop] = useState(0)
   useLayoutEffect(() => setTop(list.current!.offsetTop), [])
   const virtual = useWindowVirtualizer({
     count: rows.length,
     estimateSize: (i) => ('game' in rows[i]! ? HEAD_PX : ROW_PX),
     getItemKey: (i) => rows[i]!.key,
-    overscan: BEYOND,
+    overscan: beyond,
     scrollMargin: top,
   })
   const last = useRef<number | null>(null)

@@ -16,6 +16,8 @@ interface Library {
   /** Takes that were deleted and can be restored; null until loaded. */
   deleted: TakeSummary[] | null
   load(): Promise<void>
+  /** Loads what the first `setFilter` of these parts will ask for, before there is a screen. */
+  loadEarly(filter: TakeFilter): Promise<void>
   setFilter(filter: TakeFilter): Promise<void>
   loadDeleted(): Promise<void>
   restore(id: string): Promise<void>
@@ -30,6 +32,16 @@ interface Library {
 export type TakeFilter = Partial<Record<FilterField, string>>
 export const FILTER_FIELDS = ['search', 'tag', 'device', 'build', 'scene', 'mode'] as const
 export type FilterField = (typeof FILTER_FIELDS)[number]
+
+/** As an address says it. */
+export function filterOf(params: URLSearchParams): TakeFilter {
+  const filter: TakeFilter = {}
+  for (const field of FILTER_FIELDS) {
+    const value = params.get(field)
+    if (value !== null && value !== '') filter[field] = value
+  }
+  return filter
+}
 
 /** As many as a window shows, and some: they are there long before thousands are. */
 const FIRST_TAKES = 40
@@ -49,13 +61,22 @@ export const useLibrary = create<Library>()((set, get) => {
   }
   // Typing is faster than answers are.
   const latest = new Latest()
+  let isEarly = false
   return {
     takes: null,
     isWhole: false,
     error: null,
     filter: {},
     deleted: null,
+    async loadEarly(filter) {
+      isEarly = true
+      set({ filter })
+      await get().load()
+    },
     async setFilter(filter) {
+      const isUnderWay = isEarly && JSON.stringify(filter) === JSON.stringify(get().filter)
+      isEarly = false
+      if (isUnderWay) return
       set({ filter })
       await get().load()
     },
