@@ -374,30 +374,32 @@ describe('emitters', () => {
 
   it('keep pictures of every kind that Lapsus knows, and none that are too wide or none at all', async () => {
     const widthAt: Record<string, number> = { png: 19, jpeg: 28, 'webp, lossy': 26, 'webp, lossless': 21 }
-    const [file, screen] = [join(folder, 'pictured'), join(folder, 'screen')]
-    // One of each source; others are the same.
-    for (const { name, game } of LANGUAGES.filter((one) =>
-      ['C', 'Python', 'lua5.4', 'C#'].includes(one.name),
-    )) {
-      const kept = async (shown: Uint8Array) => {
-        writeFileSync(screen, shown)
-        const { code, err } = await play([...game(folder), file, '3', String(SEED), screen])
-        expect([code, err], name).to.deep.equal([0, ''])
-        const records = await fileOf(await imported(file))
-        const pictures = records.flatMap((one) => (one.record === 'chunk' ? one.pictures : []))
-        expect(pictures.every(({ atNs }) => atNs >= 0 && atNs < 60e9)).to.equal(true)
-        return pictures.map(({ bytes }) => Buffer.from(bytes).toString('hex'))
-      }
-      for (const [kind, picture] of Object.entries(PICTURES)) {
-        const wide = Buffer.from(picture)
-        wide[widthAt[kind] ?? 24]!++
-        expect([pictureHead(picture)!.width, pictureHead(wide)!.width], kind).to.deep.equal([320, 321])
-        // Three frames take far less than half a second: it is looked at once.
-        expect(await kept(picture), `${name}, ${kind}`).to.deep.equal([picture.toString('hex')])
-        expect(await kept(wide), `${name}, ${kind}`).to.deep.equal([])
-      }
-      expect(await kept(Buffer.from('GIF89a and more')), name).to.deep.equal([])
+    const keptBy = async ({ name, game }: Language, shown: Uint8Array) => {
+      const [file, screen] = [join(folder, `pictured-${name}`), join(folder, `screen-${name}`)]
+      writeFileSync(screen, shown)
+      const { code, err } = await play([...game(folder), file, '3', String(SEED), screen])
+      expect([code, err], name).to.deep.equal([0, ''])
+      const records = await fileOf(await imported(file))
+      const pictures = records.flatMap((one) => (one.record === 'chunk' ? one.pictures : []))
+      expect(pictures.every(({ atNs }) => atNs >= 0 && atNs < 60e9)).to.equal(true)
+      return pictures.map(({ bytes }) => Buffer.from(bytes).toString('hex'))
     }
+    // One of each source; others are the same.
+    const sources = LANGUAGES.filter(({ name }) => ['C', 'Python', 'lua5.4', 'C#'].includes(name))
+    for (const [kind, picture] of Object.entries(PICTURES)) {
+      const wide = Buffer.from(picture)
+      wide[widthAt[kind] ?? 24]!++
+      expect([pictureHead(picture)!.width, pictureHead(wide)!.width], kind).to.deep.equal([320, 321])
+      await Promise.all(
+        sources.map(async (one) => {
+          // Three frames take far less than half a second: it is looked at once.
+          expect(await keptBy(one, picture), `${one.name}, ${kind}`).to.deep.equal([picture.toString('hex')])
+          expect(await keptBy(one, wide), `${one.name}, ${kind}`).to.deep.equal([])
+        }),
+      )
+    }
+    for (const one of sources)
+      expect(await keptBy(one, Buffer.from('GIF89a and more')), one.name).to.deep.equal([])
   })
 
   it('are refused in words by what is no Lapsus, and the game goes on', async () => {
@@ -418,25 +420,20 @@ describe('emitters', () => {
     }
   })
 
-  it('keep what they record while nobody answers, and say so once', async () => {
-    for (const { name, game } of LANGUAGES) {
-      // Port 9 of this machine is nobody's.
-      const { err, code } = await play([...game(folder), '127.0.0.1:9', '20', '1'], {
-        LAPSUS_SPOOL: join(folder, `spool-${name}`),
-      })
-      expect(code, name).to.equal(0)
-      expect(err, name).to.match(/^lapsus: no connection to \S+: .*; records are kept\n/)
-      expect(err, name).to.match(/records are not delivered; they are kept in \S+/)
-    }
-  })
-
-  it('leave what could not be delivered to the next start of Lapsus, which takes it up whole', async () => {
+  it('keep what they record while nobody answers, say so once, and leave it to the next start of Lapsus', async () => {
     const spool = join(folder, 'left behind')
-    for (const [i, { name, game }] of LANGUAGES.entries()) {
-      const env = { LAPSUS_SPOOL: spool, LAPSUS_TAKE: `left-behind-${i}` }
-      const { err } = await play([...game(folder), '127.0.0.1:9', '20', '1'], env)
-      expect(err, name).to.contain(spool)
-    }
+    // They mostly wait: all at once.
+    await Promise.all(
+      LANGUAGES.map(async ({ name, game }, i) => {
+        // Port 9 of this machine is nobody's.
+        const { err, code } = await play([...game(folder), '127.0.0.1:9', '20', '1'], {
+          ...{ LAPSUS_SPOOL: spool, LAPSUS_TAKE: `left-behind-${i}` },
+        })
+        expect(code, name).to.equal(0)
+        expect(err, name).to.match(/^lapsus: no connection to \S+: .*; records are kept\n/)
+        expect(err, name).to.contain(`records are not delivered; they are kept in ${spool}`)
+      }),
+    )
     // The Lapsus that was not there begins, elsewhere for want of that port.
     const place = await freePort()
     for (const file of readdirSync(spool))
