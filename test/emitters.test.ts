@@ -16,7 +16,7 @@ import {
 import { createServer, type IncomingMessage, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
-import { join, resolve } from 'node:path'
+import { basename, join, resolve } from 'node:path'
 import type { ImportResult, TakeDetail } from '@lapsus/api'
 import {
   pictureHead,
@@ -371,6 +371,54 @@ describe('emitters', () => {
       })
     })
   }
+
+  it('deliver the whole take of a game that ends without closing it', async () => {
+    const forgetful = join(folder, 'forgetful')
+    writeFileSync(
+      `${forgetful}.c`,
+      `#define _POSIX_C_SOURCE 200809L
+      #define LAPSUS_IMPLEMENTATION
+      #include "${emitter('c/lapsus.h')}"
+      int main(int count, char **to) {
+        lapsus_options options = { 0 };
+        lapsus *probe;
+        options.to = to[count - 1];
+        probe = lapsus_begin(&options);
+        for (count = 0; count < 3; count++) lapsus_frame(probe);
+        lapsus_enter(lapsus_main(probe), lapsus_marker(probe, "a", "", "work"));
+        exit(0);
+      }`,
+    )
+    const built = spawnSync('gcc', ['-std=c99', '-o', forgetful, `${forgetful}.c`, '-pthread', '-lm'])
+    expect(String(built.stderr)).to.equal('')
+    const script = `package.path = '${emitter('lua/?.lua')};' .. package.path
+      local probe = require('lapsus').probe { to = arg[1] }
+      for _ = 1, 3 do probe:frame() end
+      probe:enter(probe:marker 'a')`
+    writeFileSync(`${forgetful}.lua`, script)
+    const luas = LANGUAGES.filter(({ name }) => name.startsWith('lua')).map(({ name }) => name)
+    for (const game of [[forgetful], ...luas.map((lua) => [lua, `${forgetful}.lua`])]) {
+      for (const to of [join(folder, 'forgotten'), server.address]) {
+        const way = to === server.address ? 'live' : 'file'
+        const take = `forgotten-${basename(game[0]!).replace('.', '-')}-${way}`
+        const { code, err } = await play([...game, to], {
+          ...{ LAPSUS_TAKE: take, LAPSUS_SPOOL: join(folder, 'forgotten spool') },
+        })
+        expect(code, game[0]).to.equal(0)
+        if (way === 'live' && game.length > 1) {
+          // Lua may not use sockets while it ends.
+          expect(err).to.match(/^lapsus: 3 records are not delivered; they are kept in .+\n$/)
+          continue
+        }
+        expect(err).to.equal('')
+        const id = way === 'live' ? take : await imported(to)
+        expect(await getJson<TakeDetail>(server, `/api/takes/${id}`), game[0]).to.include({
+          frames: 3,
+          state: 'complete',
+        })
+      }
+    }
+  })
 
   it('keep pictures of every kind that Lapsus knows, and none that are too wide or none at all', async () => {
     const widthAt: Record<string, number> = { png: 19, jpeg: 28, 'webp, lossy': 26, 'webp, lossless': 21 }

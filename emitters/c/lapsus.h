@@ -75,6 +75,7 @@ typedef struct {
 /* Never NULL. */
 lapsus *lapsus_begin(const lapsus_options *options);
 /* Ends the take and delivers what is left; a silent server is waited for at most two seconds. The probe is gone then.
+ * A game that exits without it gets its whole take, too; one that a signal ends loses the last half second.
  * Returns whether all was written, or stored. */
 int lapsus_close(lapsus *probe);
 
@@ -392,6 +393,8 @@ typedef struct {
 
 struct lapsus {
     volatile int on;
+    int has_ended;
+    lapsus *next_open;
     lapsus_ready ready;
     uint64_t origin, frame_start, sequence, dropped;
     int has_frame;
@@ -1792,6 +1795,61 @@ static void lapsus_put_head(lapsus *p, lapsus_bytes *b, const lapsus_options *o)
     lapsus_count(b, "insideNs", inside);
 }
 
+/* Ends the take and delivers what is left, once. Returns whether all was. */
+static int lapsus_finish(lapsus *p) {
+    lapsus_bytes b = { NULL, 0, 0, 0 };
+    int good = 0, is_open = !p->has_ended && (p->sink.file != NULL || p->sink.has_thread);
+    p->has_ended = 1;
+    if (is_open) {
+        if (p->on && p->has_frame) lapsus_close_frame(p, lapsus_now_ns());
+        lapsus_send_chunk(p);
+        lapsus_head(&b, 5, 4);
+        lapsus_said(&b, "record", "end");
+        lapsus_count(&b, "sequence", ++p->sequence);
+        lapsus_count(&b, "dropped", p->dropped);
+        lapsus_put_problems(&b, p);
+        lapsus_sink_put(p, p->sequence, &b);
+        good = lapsus_sink_close(p);
+    }
+    p->on = 0;
+    return good;
+}
+
+/* Probes that record, and their games have not closed. */
+static lapsus *lapsus_open_probes;
+static pthread_mutex_t lapsus_open_lock = PTHREAD_MUTEX_INITIALIZER;
+
+/* A game that just ends still gets its whole take. Nothing is freed: other threads may be about. */
+static void lapsus_at_exit(void) {
+    lapsus *p;
+    for (;;) {
+        pthread_mutex_lock(&lapsus_open_lock);
+        p = lapsus_open_probes;
+        if (p != NULL) lapsus_open_probes = p->next_open;
+        pthread_mutex_unlock(&lapsus_open_lock);
+        if (p == NULL) return;
+        lapsus_finish(p);
+    }
+}
+
+static void lapsus_note_open(lapsus *p) {
+    static int is_asked;
+    pthread_mutex_lock(&lapsus_open_lock);
+    p->next_open = lapsus_open_probes;
+    lapsus_open_probes = p;
+    if (!is_asked) atexit(lapsus_at_exit);
+    is_asked = 1;
+    pthread_mutex_unlock(&lapsus_open_lock);
+}
+
+static void lapsus_forget_open(lapsus *p) {
+    lapsus **place;
+    pthread_mutex_lock(&lapsus_open_lock);
+    for (place = &lapsus_open_probes; *place != NULL && *place != p;) place = &(*place)->next_open;
+    if (*place == p) *place = p->next_open;
+    pthread_mutex_unlock(&lapsus_open_lock);
+}
+
 static lapsus lapsus_silent; /* what is given where there is no memory at all */
 
 lapsus *lapsus_begin(const lapsus_options *options) {
@@ -1855,27 +1913,16 @@ lapsus *lapsus_begin(const lapsus_options *options) {
         char words[400];
         snprintf(words, sizeof words, "nothing is recorded: %.200s: %s", to, strerror(errno));
         lapsus_tell(p, words);
-    }
+    } else lapsus_note_open(p);
     return p;
 }
 
 int lapsus_close(lapsus *p) {
-    lapsus_bytes b = { NULL, 0, 0, 0 };
     lapsus_lane *lane;
-    int good = 0, is_open = p->sink.file != NULL || p->sink.has_thread;
+    int good;
     if (p == &lapsus_silent) return 0;
-    if (is_open) {
-        if (p->on && p->has_frame) lapsus_close_frame(p, lapsus_now_ns());
-        lapsus_send_chunk(p);
-        lapsus_head(&b, 5, 4);
-        lapsus_said(&b, "record", "end");
-        lapsus_count(&b, "sequence", ++p->sequence);
-        lapsus_count(&b, "dropped", p->dropped);
-        lapsus_put_problems(&b, p);
-        lapsus_sink_put(p, p->sequence, &b);
-        good = lapsus_sink_close(p);
-    }
-    p->on = 0;
+    lapsus_forget_open(p);
+    good = lapsus_finish(p);
     if (p->sink.has_thread) {
         int is_done;
         pthread_mutex_lock(&p->sink.lock);

@@ -185,6 +185,14 @@ local function identity()
   return "lua-" .. seed:sub(-40) .. "-" .. concat(letters)
 end
 
+--- Does something when Lua ends, or the object is gone.
+local function at_end(work)
+  if not newproxy then return setmetatable({}, { __gc = work }) end
+  local proxy = newproxy(true)
+  getmetatable(proxy).__gc = work
+  return proxy
+end
+
 function Probe:begin(to, options)
   local clock, clock_name
   if type(options.clock) == "function" then clock, clock_name = options.clock, "the host's"
@@ -215,6 +223,8 @@ function Probe:begin(to, options)
   else
     self.sink = lapsus.file(to, head)
   end
+  -- A game that just ends still gets its whole take. Sockets are no more to be used then: it goes to a file.
+  self.guard = at_end(function() self:finish(nil) end)
   self.heap = self:gauge_id("lua heap", "bytes")
   self.send = self:marker("recorder.send", { group = "recorder" })
   self.on = true
@@ -671,7 +681,8 @@ function Probe:close_frame(now)
     self.dropped = self.dropped + 1
     return
   end
-  self.frame_gauges[self.heap] = collectgarbage "count" * 1024
+  -- Lua 5.4 does not tell while it ends.
+  self.frame_gauges[self.heap] = (collectgarbage "count" or 0) * 1024
   local chunk, at, n = self.chunk, self.chunk_frames, self.spans
   self.chunk_frames, self.chunk_spans = at + 1, self.chunk_spans + n
   self.chunk_start = self.chunk_start or self.frame_start
@@ -792,7 +803,10 @@ function Probe:problem(what, about)
 end
 
 --- Ends the take, and delivers what is left; a server that is silent is waited for at most two seconds.
-function Probe:close()
+function Probe:close() self:finish(self.seconds) end
+
+--- @param seconds a clock; nil where nothing can be waited for
+function Probe:finish(seconds)
   local sink = self.sink
   if not sink then return end
   self.sink = nil
@@ -802,7 +816,7 @@ function Probe:close()
     self:send_chunk()
     local sequence = self:next_sequence()
     sink:put(sequence, ('{"record":"end","sequence":%d%s}\n'):format(sequence, self:losses()))
-    sink:close(self.seconds)
+    sink:close(seconds)
   end)
   self.on, self.sink = false, nil
   if not good then self.tell("the recording did not end well: " .. tostring(why)) end
@@ -897,17 +911,17 @@ function Stream:hear(status, text)
 end
 
 function Stream:close(seconds)
-  local till = seconds() + 2
+  local till = seconds and seconds() + 2
   self.pause, self.closing = 0, true
   local last_pause = 0
-  while not self:is_idle() and seconds() < till do
+  while till and not self:is_idle() and seconds() < till do
     -- At the end, every look counts for as many frames as there would have been.
     if seconds() - last_pause > 0.005 then
       last_pause = seconds()
       self:turn()
     elseif self.step then self.step() end
   end
-  if self:is_idle() then return end
+  if self.first > self.last or self.refused then return end
   local path, why = self:spool()
   self.tell((self.last - self.first + 1) .. " records are not delivered; they are " ..
     (path and "kept in " .. path or "lost: " .. tostring(why)))
