@@ -74,7 +74,9 @@ export const useLibrary = create<Library>()((set, get) => {
       await get().load()
     },
     async setFilter(filter) {
-      const isUnderWay = isEarly && JSON.stringify(filter) === JSON.stringify(get().filter)
+      const isSame = JSON.stringify(filter) === JSON.stringify(get().filter)
+      // One that failed, for want of a password, is asked again.
+      const isUnderWay = isEarly && isSame && get().error === null
       isEarly = false
       if (isUnderWay) return
       set({ filter })

@@ -68,11 +68,11 @@ export const useSettings = create<Settings>()(
   ),
 )
 
-const prefersDark = window.matchMedia('(prefers-color-scheme: dark)')
+const prefersDark = () => window.matchMedia('(prefers-color-scheme: dark)')
 
 function applyTheme(): void {
   const { theme } = useSettings.getState()
-  const dark = theme === 'dark' || (theme === 'system' && prefersDark.matches)
+  const dark = theme === 'dark' || (theme === 'system' && prefersDark().matches)
   document.documentElement.dataset['theme'] = dark ? 'dark' : 'light'
   window.dispatchEvent(new Event('lapsus-theme'))
 }
@@ -81,5 +81,5 @@ function applyTheme(): void {
 export function followTheme(): void {
   applyTheme()
   useSettings.subscribe(applyTheme)
-  prefersDark.addEventListener('change', applyTheme)
+  prefersDark().addEventListener('change', applyTheme)
 }
