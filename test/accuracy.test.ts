@@ -18,6 +18,8 @@ interface Run {
   after: Figures
   remedies: string[]
   ranges: Record<'p50' | 'p95', { low: number; high: number }>
+  /** What the recordings say for themselves: the difference, and its interval. */
+  recorded: { figure: string; before: number; low: number; high: number }[]
 }
 interface Planned {
   name: string
@@ -47,6 +49,8 @@ const made = (label: string, drift: number, [before, forecast, after]: [number, 
   before: figures(before, before * 2),
   forecast: figures(forecast, forecast * 2),
   after: figures(after, after * 2),
+  // Far from what is forecast, whatever that is.
+  recorded: ['p50', 'p95'].map((figure) => ({ figure, before: 0, low: -2, high: -1 })),
 })
 const section = (...runs: Run[]) => forecastSection(runs, { seeds: [1], seconds: 20 }).join('\n')
 const misses = (text: string) => text.split('\n').filter((line) => / p(50|95)(, wrong sign)? \| /.test(line))
@@ -103,6 +107,21 @@ describe('accuracy of forecasts', () => {
     // The machine was faster in the second night by just what the forecast seems to be off.
     expect(misses(section(made('letter-churn', 0.7, [6, 5, 3.5])))).to.deep.equal([])
     expect(section(made('letter-churn', 0.7, [6, 5, 3.5]))).to.contain('6 → 5 / 5 |')
+  })
+
+  it('says of a miss whether the recordings scatter as widely, up to the ends of their interval', () => {
+    const [before, forecast, after] = [6, 5, 3.5]
+    const why = (low: number, high: number) => {
+      const run = made('still unknown', 1, [before, forecast, after])
+      run.recorded[0] = { figure: 'p50', before, low, high }
+      return misses(section(run))[0]
+    }
+    const scatters = (low: string, high: string) =>
+      `the recordings scatter as widely: by them alone ${low} to ${high} ms, 95 % sure`
+    expect(why(-4, -1)).to.contain(scatters('2', '5'))
+    expect(why(-1, 0)).to.contain(scatters('5', '6'))
+    expect(why(-4, -1.01)).to.contain('not explained')
+    expect(why(-0.99, 0)).to.contain('not explained')
   })
 
   it('gives the reason of each miss: what no forecast knows, the machine, or none', () => {

@@ -30,7 +30,7 @@ interface Library {
 
 /** What narrows the list; a part that is missing does not. */
 export type TakeFilter = Partial<Record<FilterField, string>>
-export const FILTER_FIELDS = ['search', 'tag', 'device', 'build', 'scene', 'mode'] as const
+const FILTER_FIELDS = ['search', 'tag', 'device', 'build', 'scene', 'mode'] as const
 export type FilterField = (typeof FILTER_FIELDS)[number]
 
 /** As an address says it. */
