@@ -1,10 +1,18 @@
 /** The plugin for Vite: a page that knows nothing of markers, served for development, recorded from a real browser. */
 import { expect } from 'chai'
-import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import {
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
 import { SourceMap, type SourceMapPayload } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { createLogger, createServer, type ViteDevServer } from 'vite'
+import { build, createLogger, createServer, preview, type ViteDevServer } from 'vite'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { getJson, testServer, until } from '../../server/test/support.ts'
 import type { RunningServer } from '../../server/src/index.ts'
@@ -66,25 +74,58 @@ describe('the plugin for Vite', () => {
     rmSync(root, { recursive: true, force: true })
   })
 
-  it('records the functions of the page, by their names and places', async () => {
+  /** What comes of a page at that address. */
+  async function recorded(address: string, game: string): Promise<(name: string) => unknown> {
     const browser = await launchBrowser(join(root, 'profile'))
-    const newest = async () => (await getJson<TakeSummary[]>(server, '/api/takes'))[0]
+    const take = async () =>
+      (await getJson<TakeSummary[]>(server, '/api/takes')).find((one) => one.game === game)
     try {
       const page = await browser.newPage()
-      await page.goto(vite.resolvedUrls!.local[0]!)
-      await until(async () => ((await newest())?.frames ?? 0) > 20, 'frames have come')
+      await page.goto(address)
+      await until(async () => ((await take())?.frames ?? 0) > 20, 'frames have come')
     } finally {
       await browser.close()
     }
-    const { id, game } = (await newest())!
-    expect(game).to.equal('Lanterns')
-    const { markers } = await getJson<TakeDetail>(server, `/api/takes/${id}`)
-    const placeOf = (name: string) => markers.find((marker) => marker.name === name)?.at
+    const { markers } = await getJson<TakeDetail>(server, `/api/takes/${(await take())!.id}`)
+    return (name) => markers.find((marker) => marker.name === name)?.at
+  }
+
+  it('records the functions of the page, by their names and places', async () => {
+    const placeOf = await recorded(vite.resolvedUrls!.local[0]!, 'Lanterns')
     expect(placeOf('main.tick')).to.deep.equal({ file: 'src/main.ts', line: 4, source: null })
     expect(placeOf('Lantern.shine')).to.deep.equal({ file: 'src/lamp.ts', line: 7, source: null })
     expect(warnings.join('\n')).to.contain(
       'lapsus: src/lamp.ts:13: lamp.glow is not marked: it is a generator',
     )
+  })
+
+  it('marks what is built and minified where that is asked for, and nothing where not', async () => {
+    const outDir = join(root, 'built')
+    const built = async (options: object) => {
+      const plugins = [lapsus({ mark: 'src/**', game: 'Built lanterns', to: server.address, ...options })]
+      await build({
+        root,
+        configFile: false,
+        logLevel: 'silent',
+        build: { outDir, emptyOutDir: true },
+        plugins,
+      })
+      const [script] = readdirSync(join(outDir, 'assets'))
+      return readFileSync(join(outDir, 'assets', script!), 'utf8')
+    }
+    expect(await built({})).to.not.contain('lapsus')
+    expect(await built({ build: true })).to.contain('lapsus.marks')
+    const shown = await preview({
+      ...{ root, configFile: false, logLevel: 'silent', build: { outDir } },
+      preview: { host: '127.0.0.1', port: 0 },
+    })
+    try {
+      const placeOf = await recorded(shown.resolvedUrls!.local[0]!, 'Built lanterns')
+      expect(placeOf('main.tick')).to.deep.equal({ file: 'src/main.ts', line: 4, source: null })
+      expect(placeOf('Lantern.shine')).to.deep.equal({ file: 'src/lamp.ts', line: 7, source: null })
+    } finally {
+      await shown.close()
+    }
   })
 
   it('keeps source maps', async () => {
