@@ -22,10 +22,10 @@ const CHECKS = [
   ['dead code', ['knip', '--no-progress']],
 ]
 
-/** What needs a processor and nothing else, and what has servers, databases and browsers to wait for. */
-const CALCULATIONS = ['packages/core/test/**/*.test.ts', 'games/*/test/**/*.test.ts']
+/** What computes, or runs a program to its end; and what has servers, databases and browsers to wait for. */
+const PROGRAMS = ['packages/{api,cli,core}/test/**/*.test.ts', 'games/*/test/**/*.test.ts']
 const SYSTEMS = [
-  'packages/{api,cli,probe,server,web}/test/**/*.test.ts',
+  'packages/{probe,server,web}/test/**/*.test.ts',
   'test/*.test.ts',
   'test/faults/**/*.test.ts',
 ]
@@ -70,10 +70,10 @@ async function runTests() {
         TEST_CHROMIUM: findProgram('chromium'),
         NODE_ENV: 'test',
       }
-      const quietly = join(folder, 'calculations.txt')
+      const quietly = join(folder, 'programs.txt')
       await Promise.all([
         runLot(SYSTEMS, { folder, env }),
-        runLot(CALCULATIONS, { folder, env, output: quietly }),
+        runLot(PROGRAMS, { folder, env, output: quietly }),
       ])
       process.stdout.write(readFileSync(quietly))
     })
