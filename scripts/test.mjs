@@ -22,10 +22,18 @@ const CHECKS = [
   ['dead code', ['knip', '--no-progress']],
 ]
 
-/** What computes, or runs a program to its end; and what has servers, databases and browsers to wait for. */
-const PROGRAMS = ['packages/{api,cli,core}/test/**/*.test.ts', 'games/*/test/**/*.test.ts']
+/**
+ * What needs a processor and nothing else; and what has servers, databases and browsers to wait for. Servers are in one
+ * lot only: one that is to begin again on its port must find it free.
+ */
+const CALCULATIONS = [
+  'packages/{api,core}/test/**/*.test.ts',
+  'packages/cli/test/{check,compare,composite,marks}.test.ts',
+  'games/*/test/**/*.test.ts',
+]
 const SYSTEMS = [
   'packages/{probe,server,web}/test/**/*.test.ts',
+  'packages/cli/test/!(check|compare|composite|marks).test.ts',
   'test/*.test.ts',
   'test/faults/**/*.test.ts',
 ]
@@ -70,10 +78,10 @@ async function runTests() {
         TEST_CHROMIUM: findProgram('chromium'),
         NODE_ENV: 'test',
       }
-      const quietly = join(folder, 'programs.txt')
+      const quietly = join(folder, 'calculations.txt')
       await Promise.all([
         runLot(SYSTEMS, { folder, env }),
-        runLot(PROGRAMS, { folder, env, output: quietly }),
+        runLot(CALCULATIONS, { folder, env, output: quietly }),
       ])
       process.stdout.write(readFileSync(quietly))
     })
