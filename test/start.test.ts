@@ -208,6 +208,8 @@ describe('npm start', () => {
       expect(struck.output()).to.contain('MariaDB ended with code')
       struck.child.kill('SIGTERM')
       expect(await struck.ended).to.equal(0)
+      // Also where it was just being started again.
+      expect(isAlive(processOf(struck, 'database'))).to.equal(false)
       rmSync(serverNote, { force: true })
     }
   })

@@ -24,9 +24,9 @@ export async function supervise(main) {
     let beginning = Promise.resolve()
 
     const stopping = () => ended !== null
-    const begin = async (start) => {
-      const begun = start()
-      // A stop that comes meanwhile waits for it.
+    const begin = (start, take) => {
+      const begun = start().then(take)
+      // A stop that comes meanwhile waits for it, and for its being known.
       beginning = Promise.all([beginning, begun.catch(() => {})])
       return begun
     }
@@ -43,20 +43,30 @@ export async function supervise(main) {
     }
     const keep = async (name, start, log, isPassing = () => false) => {
       const endedMs = []
+      let part = null
+      let renewing = false
+      const renew = async () => {
+        renewing = true
+        await part.stop()
+      }
+      const kept = { part: () => part, renew }
+      const take = (begun) => {
+        if (part === null) running.push(kept)
+        part = begun
+      }
       const beginFirst = async () => {
         try {
-          return await begin(start)
+          await begin(start, take)
         } catch (error) {
           endedMs.push(Date.now())
           const pauseMs = pauseAfter(endedMs)
           if (stopping() || pauseMs === null || !isPassing(error)) throw error
           say(`${name} did not begin: trying again in ${pauseMs / 1000} s`)
           await new Promise((resolve) => setTimeout(resolve, pauseMs))
-          return beginFirst()
+          await beginFirst()
         }
       }
-      let part = await beginFirst()
-      let renewing = false
+      await beginFirst()
       const watch = () => void part.exited.then(again)
       const again = async (code) => {
         if (stopping()) return
@@ -71,7 +81,7 @@ export async function supervise(main) {
         await new Promise((resolve) => setTimeout(resolve, pauseMs))
         if (stopping()) return
         try {
-          part = await begin(start)
+          await begin(start, take)
           watch()
         } catch (error) {
           say(`${name} did not start: ${error instanceof SetupError ? error.message : error.stack}`)
@@ -79,12 +89,6 @@ export async function supervise(main) {
         }
       }
       watch()
-      const renew = async () => {
-        renewing = true
-        await part.stop()
-      }
-      const kept = { part: () => part, renew }
-      running.push(kept)
       return kept
     }
     for (const signal of SIGNALS) process.on(signal, () => void stop(signal, 0))
