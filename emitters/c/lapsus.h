@@ -1817,11 +1817,14 @@ static int lapsus_finish(lapsus *p) {
 
 /* Probes that record, and their games have not closed. */
 static lapsus *lapsus_open_probes;
+static pid_t lapsus_open_process;
 static pthread_mutex_t lapsus_open_lock = PTHREAD_MUTEX_INITIALIZER;
 
 /* A game that just ends still gets its whole take. Nothing is freed: other threads may be about. */
 static void lapsus_at_exit(void) {
     lapsus *p;
+    /* A child that was forked has neither the thread that delivers, nor any right to the file. */
+    if (getpid() != lapsus_open_process) return;
     for (;;) {
         pthread_mutex_lock(&lapsus_open_lock);
         p = lapsus_open_probes;
@@ -1837,6 +1840,7 @@ static void lapsus_note_open(lapsus *p) {
     pthread_mutex_lock(&lapsus_open_lock);
     p->next_open = lapsus_open_probes;
     lapsus_open_probes = p;
+    lapsus_open_process = getpid();
     if (!is_asked) atexit(lapsus_at_exit);
     is_asked = 1;
     pthread_mutex_unlock(&lapsus_open_lock);
@@ -1907,6 +1911,8 @@ lapsus *lapsus_begin(const lapsus_options *options) {
         p->on = p->sink.has_thread;
     } else {
         p->sink.file = fopen(to, "wb");
+        /* Records are written whole: a child that is forked is to have nothing of them to write again. */
+        if (p->sink.file != NULL) setvbuf(p->sink.file, NULL, _IONBF, 0);
         p->on = p->sink.file != NULL && fwrite(p->sink.head.data, 1, p->sink.head.size, p->sink.file) == p->sink.head.size;
     }
     if (!p->on) {

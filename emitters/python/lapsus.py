@@ -420,7 +420,7 @@ class Probe(Lane):
         self._collect = self._marker_of("gc", "runtime", "collect")
         self._send = self._marker_of("recorder.send", "recorder", "work")
         self._collected, self._collect_start, self._thread = [], 0, None
-        self._on = True
+        self._on, self._process = True, os.getpid()
         gc.callbacks.append(self._on_collection)
         atexit.register(self.close)
         self._close_on(signal.SIGTERM)
@@ -862,7 +862,8 @@ class Probe(Lane):
     def close(self):
         """Ends the take, and delivers what is left; a server that is silent is waited for at most two seconds."""
         sink, self._sink = self._sink, None
-        if sink is None:
+        # A child that was forked has neither the thread that delivers, nor any right to the file.
+        if sink is None or os.getpid() != self._process:
             return
         was_on, self._sink = self._on, sink
         try:
@@ -987,7 +988,8 @@ def _calibrate():
 
 class _File:
     def __init__(self, path, head):
-        self._file = open(path, "wb")
+        # Whole records at once: a child that is forked is to have nothing of them to write again.
+        self._file = open(path, "wb", buffering=0)
         self._file.write(_record(head, first=True))
 
     def is_full(self):

@@ -51,6 +51,7 @@ export class JsonReader {
   low = 0
   readonly #bytes: Uint8Array
   readonly #view: DataView
+  readonly #from: number
   readonly #end: number
   /** Places and texts of words by a hash of them; length -1 where there is none. */
   readonly #wordFrom = new Int32Array(KEPT_WORDS)
@@ -66,7 +67,7 @@ export class JsonReader {
   constructor(bytes: Uint8Array, from = 0, end = bytes.length) {
     this.#bytes = bytes
     this.#view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length)
-    this.#at = from
+    this.#at = this.#from = from
     this.#end = end
   }
 
@@ -76,7 +77,8 @@ export class JsonReader {
 
   /** Goes back to where an element, or the value of a key, began. @throws UNUSUAL where that has become the rule */
   back(at: number): void {
-    if (++this.#timesBack > MOST_BACK && this.#timesBack * BYTES_A_TIME > at) throw UNUSUAL
+    if (++this.#timesBack > MOST_BACK && this.#timesBack * BYTES_A_TIME > at - this.#from)
+      throw UNUSUAL
     this.#at = at
     this.#isFirst = false
   }

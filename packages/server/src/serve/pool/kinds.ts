@@ -21,8 +21,8 @@ const MINUTE_MS = 60_000
 export const HEAP_MB = 2_048
 
 export const KINDS = {
-  /** Games that record: many at once on each core, each in its own order. Looking at what came needs their memory. */
-  recordings: { threads: CORES, atOnce: 256, idleMs: MINUTE_MS / 4 },
+  /** Games that record: many at once on each core, each in its own order. */
+  recordings: { threads: CORES, atOnce: 256, idleMs: MINUTE_MS },
   /** Takes in and out: mostly they wait for disk and network. */
   files: { threads: 1, atOnce: 4, idleMs: MINUTE_MS },
   /** What screens ask: answered at once. */
