@@ -22,23 +22,18 @@ const CHECKS = [
   ['dead code', ['knip', '--no-progress']],
 ]
 
-/**
- * What needs a processor and nothing else; and what has servers, databases and browsers to wait for. Servers are in one
- * lot only: one that is to begin again on its port must find it free.
- */
-const CALCULATIONS = [
-  'packages/{api,core}/test/**/*.test.ts',
-  'packages/cli/test/{check,compare,composite,marks}.test.ts',
+/** The long ones first, so that no core waits for the other at the end. */
+const TESTS = [
+  'packages/web/test/**/*.test.ts',
+  'test/**/*.test.ts',
   'games/*/test/**/*.test.ts',
-]
-const SYSTEMS = [
-  'packages/{probe,server,web}/test/**/*.test.ts',
-  'packages/cli/test/!(check|compare|composite|marks).test.ts',
-  'test/*.test.ts',
-  'test/faults/**/*.test.ts',
+  'packages/{cli,server,probe}/test/**/*.test.ts',
+  'packages/{api,core}/test/**/*.test.ts',
 ]
 /** Far more than they take: tests that do not come to an end must fail, not stand. */
 const MOST_TEST_MS = 45 * 60_000
+
+const REPORTER = 'scripts/setup/counting-reporter.cjs'
 
 const totals = { passed: 0, failed: 0, skipped: 0 }
 
@@ -68,41 +63,27 @@ async function runChecks() {
   await Promise.all(Array.from({ length: availableParallelism() }, work))
 }
 
-/** Both lots side by side, beside a database of their own. */
+/**
+ * As many files at once as there are cores, beside a database of their own; mocha's reporter leaves the outcome in a
+ * file.
+ */
 async function runTests() {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-test-'))
+  const outcome = join(folder, 'outcome.json')
+  const args = ['--parallel', '--jobs', `${availableParallelism()}`]
   try {
-    await withTemporaryDatabase(async (url) => {
-      const env = {
-        TEST_DATABASE_URL: url,
-        TEST_CHROMIUM: findProgram('chromium'),
-        NODE_ENV: 'test',
-      }
-      const quietly = join(folder, 'calculations.txt')
-      await Promise.all([
-        runLot(SYSTEMS, { folder, env }),
-        runLot(CALCULATIONS, { folder, env, output: quietly }),
-      ])
-      process.stdout.write(readFileSync(quietly))
-    })
-  } finally {
-    rmSync(folder, { recursive: true, force: true })
-  }
-}
-
-/**
- * Mocha with some files; its reporter leaves the counts in a file.
- * @param output file for what it says, if it is not to be seen at once
- */
-async function runLot(files, { folder, env, output }) {
-  const counts = join(folder, `counts-${output === undefined ? 'seen' : 'quiet'}.json`)
-  const mocha = join(ROOT, 'node_modules/.bin/mocha')
-  try {
-    const args = ['--reporter', 'scripts/setup/counting-reporter.cjs', ...files]
-    const code = await run(mocha, args, {
-      ...{ mostMs: MOST_TEST_MS, output, env: { ...env, TEST_COUNTS: counts } },
-    })
-    const { passes, failures, pending } = JSON.parse(readFileSync(counts, 'utf8'))
+    const code = await withTemporaryDatabase((url) =>
+      run(join(ROOT, 'node_modules/.bin/mocha'), [...args, '--reporter', REPORTER, ...TESTS], {
+        mostMs: MOST_TEST_MS,
+        env: {
+          TEST_DATABASE_URL: url,
+          TEST_CHROMIUM: findProgram('chromium'),
+          TEST_OUTCOME: outcome,
+          NODE_ENV: 'test',
+        },
+      }),
+    )
+    const { passes, failures, pending } = JSON.parse(readFileSync(outcome, 'utf8'))
     totals.passed += passes
     totals.skipped += pending
     // A run that broke off outside any test must not pass.
@@ -110,5 +91,7 @@ async function runLot(files, { folder, env, output }) {
   } catch (error) {
     totals.failed++
     process.stderr.write(`the tests did not run to their end: ${error.message}\n`)
+  } finally {
+    rmSync(folder, { recursive: true, force: true })
   }
 }

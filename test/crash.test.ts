@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { freshDatabase } from '../packages/server/test/support.ts'
+import { freePort } from '../scripts/setup/database.mjs'
 import { takeFile } from './faults/support/corpus.ts'
 import { brokenIn, numbersOf } from './faults/support/frames.ts'
 import { Game } from './faults/support/game.ts'
@@ -48,11 +49,12 @@ describe('a failure of the server that nobody foresaw', () => {
       const overlooked = join(folder, 'overlooked.mjs')
       writeFileSync(overlooked, script)
       const databaseUrl = await freshDatabase()
+      const PORT = String(await freePort())
       const failing = await forkServer(databaseUrl, folder, {
+        PORT,
         NODE_OPTIONS: `--import=${pathToFileURL(overlooked).href}`,
       })
       server = failing
-      const PORT = new URL(failing.address).port
       game = new Game(failing.address, `crash-${name.replace(/\W/g, '-')}-${process.pid}`)
       await game.untilAcknowledged(0)
       const file = takeFile()

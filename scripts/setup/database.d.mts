@@ -9,5 +9,5 @@ export interface Database {
 
 export function startDatabase(folder: string): Promise<Database>
 
-/** A port that the system says is free. */
+/** A port that is free, and that only those take who ask for it by number. */
 export function freePort(): Promise<number>

@@ -3,7 +3,7 @@
  * Nothing here touches a MariaDB that the system runs.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { createHash, randomBytes } from 'node:crypto'
+import { createHash, randomBytes, randomInt } from 'node:crypto'
 import {
   closeSync,
   existsSync,
@@ -192,14 +192,18 @@ export function portIsFree(port) {
   })
 }
 
-/** A port that the system says is free. */
-export function freePort() {
-  return new Promise((resolve, reject) => {
-    const server = createServer()
-    server.once('error', reject)
-    server.listen({ host: '127.0.0.1', port: 0 }, () => {
-      const { port } = server.address()
-      server.close(() => resolve(port))
-    })
-  })
+/**
+ * Ports that no system gives to whoever connects (Linux begins at 32768, others later): what listens on one of them and
+ * is begun again finds it free.
+ */
+const LOWEST_PORT = 20_000
+const HIGHEST_PORT = 32_000
+
+/** A port that is free, and that only those take who ask for it by number. */
+export async function freePort() {
+  for (let tries = 0; tries < 100; tries++) {
+    const port = randomInt(LOWEST_PORT, HIGHEST_PORT)
+    if (await portIsFree(port)) return port
+  }
+  throw new SetupError(`no port from ${LOWEST_PORT} to ${HIGHEST_PORT} is free`)
 }

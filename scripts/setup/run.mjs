@@ -1,25 +1,21 @@
 import { spawn } from 'node:child_process'
-import { closeSync, openSync } from 'node:fs'
 import { basename } from 'node:path'
 import { ROOT } from './root.mjs'
 
 /**
  * Runs a program to its end with its output on ours.
  * @param onOutput is given the output as it comes, if given
- * @param output file that the output goes to instead, if given
  * @param mostMs after which a program that has not ended is killed
  * @returns its exit code
  * @throws Error for a program that cannot be started, or had to be killed
  */
-export function run(command, args, { env = {}, onOutput = null, output, mostMs = Infinity } = {}) {
+export function run(command, args, { env = {}, onOutput = null, mostMs = Infinity } = {}) {
   return new Promise((resolve, reject) => {
-    const out = output === undefined ? 'inherit' : openSync(output, 'w')
     const child = spawn(command, args, {
       cwd: ROOT,
       env: { ...process.env, ...env },
-      stdio: ['ignore', onOutput ? 'pipe' : out, out],
+      stdio: ['ignore', onOutput ? 'pipe' : 'inherit', 'inherit'],
     })
-    if (out !== 'inherit') closeSync(out)
     child.stdout?.on('data', (data) => {
       process.stdout.write(data)
       onOutput(data.toString())

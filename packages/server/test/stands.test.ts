@@ -21,6 +21,7 @@ import { failureKind } from '../src/store/failure.ts'
 import { errorFields } from '../src/log.ts'
 import { leavingBy } from '../src/serve/queries/retention.ts'
 import type { RunningServer } from '../src/index.ts'
+import { freePort } from '../../../scripts/setup/database.mjs'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { freshDatabase, getJson, TestGame, testServer, until } from './support.ts'
 
@@ -414,8 +415,8 @@ describe('spool files', () => {
   it('takes up what a game left before it ended, once', async () => {
     const databaseUrl = await freshDatabase()
     const folder = mkdtempSync(join(tmpdir(), 'lapsus-spool-'))
-    const first = await testServer({ databaseUrl })
-    const place = Number(new URL(first.address).port)
+    const place = await freePort()
+    const first = await testServer({ databaseUrl, port: place })
     const game = await TestGame.connect(first)
     game.send(takeRecord({ take: 'spooled-take', writer: 'w' }))
     game.send(declare)

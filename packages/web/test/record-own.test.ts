@@ -2,7 +2,6 @@
 import { expect } from 'chai'
 import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { TakeDetail } from '@lapsus/api'
@@ -10,18 +9,11 @@ import type { LedgerAnswer } from '@lapsus/core/questions/ledger'
 import { LANGUAGE_NAMES } from '../src/record-own/languages.ts'
 import { whatArrives } from '../src/record-own/what-arrives.ts'
 import { begunSince } from '../src/state/begun-since.ts'
+import { freePort } from '../../../scripts/setup/database.mjs'
 import { until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
 const ROOT = join(import.meta.dirname, '../../..')
-
-async function freePort(): Promise<number> {
-  const server = createServer()
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  const { port } = server.address() as { port: number }
-  await new Promise((resolve) => server.close(resolve))
-  return port
-}
 
 describe('recording an own game', () => {
   const { page, open, seen, textOf } = useScreen(async () => ({

@@ -77,8 +77,7 @@ export class JsonReader {
 
   /** Goes back to where an element, or the value of a key, began. @throws UNUSUAL where that has become the rule */
   back(at: number): void {
-    if (++this.#timesBack > MOST_BACK && this.#timesBack * BYTES_A_TIME > at - this.#from)
-      throw UNUSUAL
+    if (++this.#timesBack > MOST_BACK && this.#timesBack * BYTES_A_TIME > at - this.#from) throw UNUSUAL
     this.#at = at
     this.#isFirst = false
   }
