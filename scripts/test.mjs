@@ -25,7 +25,7 @@ const CHECKS = [
 /** The long ones first, so that no core waits for the other at the end. */
 const TESTS = [
   'packages/web/test/**/*.test.ts',
-  'test/**/*.test.ts',
+  'test/{,faults/}*.test.ts',
   'games/*/test/**/*.test.ts',
   'packages/{cli,server,probe}/test/**/*.test.ts',
   'packages/{api,core}/test/**/*.test.ts',

@@ -30,7 +30,10 @@ function beginImport(address: string, length: number) {
       resolve(answer.statusCode!)
     })
   })
-  return { status, send: (bytes: Uint8Array) => sending.write(bytes) }
+  return {
+    status,
+    send: (bytes: Uint8Array) => new Promise<void>((resolve) => sending.write(bytes, () => resolve())),
+  }
 }
 
 describe('a failure of the server that nobody foresaw', () => {
@@ -59,12 +62,15 @@ describe('a failure of the server that nobody foresaw', () => {
       await game.untilAcknowledged(0)
       const file = takeFile()
       const half = file.length >> 1
+      // Its thread would take longer to begin than a server that fails waits for what is open.
+      await fetch(`${failing.address}/api/imports`, { method: 'POST', body: file as BodyInit })
       const open = beginImport(failing.address, file.length)
-      open.send(file.subarray(0, half))
-      await pause(100)
+      await open.send(file.subarray(0, half))
+      // Who asks later is answered once the import has been heard.
+      await fetch(`${failing.address}/health`)
       process.kill(failing.pid, 'SIGUSR2')
       await pause(100)
-      open.send(file.subarray(half))
+      await open.send(file.subarray(half))
       expect(await open.status).to.equal(201)
       expect(await failing.ended).to.equal(CRASHED)
       const log = readFileSync(join(folder, 'server.log'), 'utf8')
