@@ -9,7 +9,7 @@ import { WebSocketSink, type Connect, type Undelivered } from './sinks/websocket
 
 const TAKEN = '.taken'
 
-/** Where spool files are: known to games and to Lapsus, so that the next start of either finds them. */
+/** Where spool files are: known to games and to Lapsus, so that either finds them. */
 const spoolFolder = (env: NodeJS.ProcessEnv): string =>
   env['LAPSUS_SPOOL'] || join(env['XDG_STATE_HOME'] || join(homedir(), '.local', 'state'), 'lapsus', 'spool')
 

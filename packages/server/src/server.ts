@@ -19,7 +19,7 @@ import { Pool } from './serve/pool/pool.ts'
 import { Guard } from './serve/guard.ts'
 import { acceptStreams } from './serve/upgrade.ts'
 import { abandonedTakes } from './ingest/finish.ts'
-import { takeUpSpooled } from './ingest/spool.ts'
+import { Spool } from './ingest/spool.ts'
 import { IngestStreams, type KeepsRecordings } from './ingest/streams.ts'
 import { TraceWatch } from './ingest/otlp/watch.ts'
 import { applyRetention } from './serve/queries/retention.ts'
@@ -98,8 +98,13 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   ]
   void tidy(store, config, log).catch(() => {})
   if (config.spool !== null) {
-    const spooled = await takeUpSpooled(store, config.spool, port, log)
-    if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')
+    const spool = new Spool(config.spool, port, (ask) => pool.run('spool', ask))
+    const takeUp = async (isStart: boolean) => {
+      const spooled = await spool.takeUp(isStart)
+      if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')
+    }
+    await takeUp(true).catch((error: unknown) => log.error({ err: error }, 'spool files wait'))
+    sweeps.push(regularly(SWEEP_EVERY_MS, health, () => takeUp(false)))
   }
 
   const address = `http://${shown}:${port}`

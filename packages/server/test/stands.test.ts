@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import { randomBytes } from 'node:crypto'
 import { connect as connectTcp } from 'node:net'
-import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
@@ -412,6 +412,9 @@ describe('the server', () => {
 })
 
 describe('spool files', () => {
+  const wholeTake = (take: string) =>
+    bytesOf([takeRecord({ take, writer: 'w' }), declare, chunk(2), endRecord(3)])
+
   it('takes up what a game left before it ended, once', async () => {
     const databaseUrl = await freshDatabase()
     const folder = mkdtempSync(join(tmpdir(), 'lapsus-spool-'))
@@ -435,8 +438,7 @@ describe('spool files', () => {
     writeFileSync(join(folder, spoolName({ ...name, port: 1 })), rest)
     // One that somebody had taken, and ended before it was stored.
     const taken = { ...name, take: 'taken-take', first: 1 }
-    const whole = bytesOf([takeRecord({ take: 'taken-take', writer: 'w' }), declare, chunk(2), endRecord(3)])
-    writeFileSync(join(folder, `${spoolName(taken)}.taken`), whole)
+    writeFileSync(join(folder, `${spoolName(taken)}.taken`), wholeTake('taken-take'))
     const second = await testServer({ databaseUrl, port: place, spool: folder })
     expect(await getJson<TakeDetail>(second, '/api/takes/taken-take')).to.include({
       frames: 1,
@@ -448,6 +450,32 @@ describe('spool files', () => {
     })
     expect(readdirSync(folder)).to.deep.equal([spoolName({ ...name, port: 1 })])
     await second.stop()
+    rmSync(folder, { recursive: true })
+  })
+
+  it('takes up what a game leaves meanwhile, once nobody is at it any more', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'lapsus-spool-'))
+    const server = await testServer({ spool: folder })
+    const port = Number(new URL(server.address).port)
+    const leave = (take: string, { ageS = 0, ending = '', bytes = wholeTake(take) } = {}) => {
+      const file = spoolName({ host: '127.0.0.1', port, take, writer: 'w', first: 1 }) + ending
+      writeFileSync(join(folder, file), bytes)
+      const thenS = Date.now() / 1000 - ageS
+      utimesSync(join(folder, file), thenS, thenS)
+      return file
+    }
+    // One may still be on its way to the server; one is in the hands of a game that has begun.
+    const fresh = leave('fresh-take', { ageS: -3600 })
+    const taken = leave('in-other-hands', { ageS: 60, ending: '.taken' })
+    const wrong = leave('wrong-take', { ageS: 60, bytes: Buffer.from('no take') })
+    const due = leave('settled-take', { ageS: 60 })
+    const left = () => readdirSync(folder)
+    await until(() => !left().includes(due) && left().includes(`${wrong}.refused`), 'what is due is taken up')
+    const [settled, ...others] = await getJson<TakeSummary[]>(server, '/api/takes')
+    expect(settled).to.include({ id: 'settled-take', frames: 1, state: 'complete' })
+    expect(others).to.deep.equal([])
+    expect(left()).to.have.members([fresh, taken, `${wrong}.refused`])
+    await server.stop()
     rmSync(folder, { recursive: true })
   })
 })

@@ -1,5 +1,5 @@
 /** Takes up what games on this machine could not deliver before they ended. */
-import { readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { postedRecords } from '@lapsus/core/exchange'
 import {
@@ -9,7 +9,6 @@ import {
   spooledRecords,
   type AnyRecord,
   type FollowingRecord,
-  type TakeRecord,
 } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import type { Store } from '../store/store.ts'
@@ -20,50 +19,94 @@ import { TakeWriter } from './take-writer.ts'
 const LOOPBACK = ['127.0.0.1', 'localhost', '[::1]']
 const TAKEN = '.taken'
 const LINE_FEED = 0x0a
+/** Whoever posted records and was not answered in time leaves them, though they may be on their way to the tables. */
+const SETTLED_MS = 5_000
+
+export interface SpoolAsk {
+  folder: string
+  /** Names of spool files, without the mark of those that are taken. */
+  files: string[]
+}
+
+/** The spool files that are meant for a server on this machine. */
+export class Spool {
+  readonly #folder: string
+  readonly #port: number
+  readonly #store: (ask: SpoolAsk) => Promise<string[]>
+  /** Could not be stored: for the next start, or the next game. */
+  readonly #failed = new Set<string>()
+
+  /** @param store gives the names of those that it has stored */
+  constructor(folder: string, port: number, store: (ask: SpoolAsk) => Promise<string[]>) {
+    this.#folder = folder
+    this.#port = port
+    this.#store = store
+  }
+
+  /**
+   * Has those that wait stored and removed.
+   * @param isStart those, too, that somebody had taken, and then ended over them: twice changes nothing
+   * @returns how many there were
+   */
+  async takeUp(isStart = false): Promise<number> {
+    const isDue = (file: string) => isStart || this.#hasSettled(file)
+    const files = this.#namesIn(isStart).filter((file) => !this.#failed.has(file) && isDue(file))
+    if (files.length === 0) return 0
+    const stored = await this.#store({ folder: this.#folder, files })
+    for (const file of files) if (!stored.includes(file)) this.#failed.add(file)
+    return stored.length
+  }
+
+  #namesIn(alsoTaken: boolean): string[] {
+    try {
+      return readdirSync(this.#folder)
+        .map((file) => (alsoTaken && file.endsWith(TAKEN) ? file.slice(0, -TAKEN.length) : file))
+        .filter((file) => {
+          const name = readSpoolName(file)
+          return name?.port === this.#port && LOOPBACK.includes(name.host)
+        })
+    } catch {
+      return []
+    }
+  }
+
+  #hasSettled(file: string): boolean {
+    const { mtimeMs = Infinity } = statSync(join(this.#folder, file), { throwIfNoEntry: false }) ?? {}
+    return Date.now() - mtimeMs > SETTLED_MS
+  }
+}
 
 /**
- * Stores the spool files that are meant for this server, and removes them.
- * @returns how many there were
+ * Stores spool files, and removes them.
+ * @returns the names of those that are stored
  */
-export async function takeUpSpooled(
+export async function storeSpooled(
   store: Store,
-  folder: string,
-  port: number,
   log: Logger,
-): Promise<number> {
-  let count = 0
-  for (const file of filesIn(folder)) {
-    // One that somebody had taken, and then ended over it, is still to be stored; twice changes nothing.
-    const own = file.endsWith(TAKEN) ? file.slice(0, -TAKEN.length) : file
-    const name = readSpoolName(own)
-    if (name === null || name.port !== port || !LOOPBACK.includes(name.host)) continue
-    const path = join(folder, own)
+  { folder, files }: SpoolAsk,
+): Promise<string[]> {
+  const stored: string[] = []
+  for (const name of files) {
+    const path = join(folder, name)
+    const { take, lines } = readSpoolName(name)!
     try {
       // Whoever renames it has it: a game that starts at this moment looks for it too.
-      if (own === file) renameSync(path, path + TAKEN)
+      if (!existsSync(path + TAKEN)) renameSync(path, path + TAKEN)
     } catch {
       continue
     }
     try {
       const file = readFileSync(path + TAKEN)
-      await storeRecords(store, name.lines ? linesIn(file) : recordsIn(file))
+      await storeRecords(store, lines ? linesIn(file) : recordsIn(file))
       rmSync(path + TAKEN)
-      count++
+      stored.push(name)
     } catch (error) {
-      log.error({ err: error, take: name.take }, 'a spool file could not be stored')
+      log.error({ err: error, take }, 'a spool file could not be stored')
       // One that breaks the format will not get better; it is kept for whoever wants to look at it.
       renameSync(path + TAKEN, error instanceof FormatError ? `${path}.refused` : path)
     }
   }
-  return count
-}
-
-function filesIn(folder: string): string[] {
-  try {
-    return readdirSync(folder)
-  } catch {
-    return []
-  }
+  return stored
 }
 
 function* recordsIn(file: Uint8Array): Generator<AnyRecord> {
@@ -79,14 +122,17 @@ function* linesIn(file: Uint8Array): Generator<AnyRecord> {
   for (const { record } of postedRecords(file.subarray(0, file.lastIndexOf(LINE_FEED) + 1))) yield record
 }
 
+/** @throws FormatError where they do not begin with a take's own */
 async function storeRecords(store: Store, records: Iterable<AnyRecord>): Promise<void> {
   let writer: TakeWriter | null = null
   let state: 'complete' | 'cut-short' = 'cut-short'
   for (const record of records) {
-    if (writer === null) writer = await TakeWriter.goOn(store, await identify(store, record as TakeRecord))
-    else await writer.write(record as FollowingRecord)
+    if (writer !== null) await writer.write(record as FollowingRecord)
+    else if (record.record === 'take') writer = await TakeWriter.goOn(store, await identify(store, record))
+    else break
     if (record.record === 'end') state = 'complete'
   }
-  await writer?.settled()
-  if (writer !== null) await finishTake(store, writer.takeId, state)
+  if (writer === null) throw new FormatError('not-a-take', 'the first record is another, or there is none')
+  await writer.settled()
+  await finishTake(store, writer.takeId, state)
 }

@@ -37,6 +37,7 @@ export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   post: 'recordings',
   assemble: 'recordings',
   traces: 'recordings',
+  spool: 'files',
   import: 'files',
   export: 'files',
   excerpt: 'files',

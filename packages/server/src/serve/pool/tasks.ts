@@ -27,6 +27,7 @@ import { takeTraces, type TracesAsk } from '../../ingest/otlp/arrive.ts'
 import { assembleTraces } from '../../ingest/otlp/assemble.ts'
 import { takePosted, type Posted, type PostedAsk } from '../../ingest/posted.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
+import { storeSpooled, type SpoolAsk } from '../../ingest/spool.ts'
 import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
 import { filePieces } from '../answers/files.ts'
@@ -51,6 +52,7 @@ export interface Asks {
   /** Puts together what a service instance sends, until it ends, or the port closes. */
   assemble: { instanceHash: string; port: MessagePort }
   traces: TracesAsk
+  spool: SpoolAsk
   /** The file comes through the port. */
   import: ImportOptions & { port: MessagePort }
   /** One file of all takes, through the port. */
@@ -78,6 +80,8 @@ export interface Tells {
   assemble: void
   /** The answer to the request. */
   traces: Uint8Array<ArrayBuffer>
+  /** Names of the files that are stored. */
+  spool: string[]
   import: ImportResult[]
   export: void
   /** Identity of the new take. */
@@ -113,6 +117,8 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   },
 
   traces: ({ store }, ask) => takeTraces(store, ask),
+
+  spool: ({ store, log }, ask) => storeSpooled(store, log, ask),
 
   import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port), options),
 
