@@ -21,6 +21,7 @@ import type { ImportResult, TakeDetail } from '@lapsus/api'
 import {
   pictureHead,
   RecordReader,
+  TAKEN_UNKNOWN,
   takenGauge,
   type AnyRecord,
   type ChunkRecord,
@@ -33,6 +34,13 @@ import { ROOT } from './support/npm-start.ts'
 
 const FRAMES = 130
 const SEED = 7
+const MS = 1_000_000
+/** Linux says of each thread how long it stood ready while something else ran. */
+const SYSTEM_TELLS = existsSync('/proc/thread-self/schedstat')
+/** Before a command: it runs on the first core that may be had. */
+const ON_ONE_CORE = SYSTEM_TELLS
+  ? ['taskset', '-c', /^Cpus_allowed_list:\s*(\d+)/m.exec(readFileSync('/proc/self/status', 'utf8'))![1]!]
+  : []
 
 /** Heads of pictures 320 pixels wide and 200 high, of every kind that Lapsus knows. */
 const PICTURES: Record<string, Buffer> = {
@@ -54,8 +62,6 @@ interface Language {
   game(folder: string): string[]
   wrong(folder: string): string[]
   hasThreads: boolean
-  /** Says what the system takes from other threads than the loop's, on Linux. */
-  tellsOfThreads?: true
 }
 
 const example = (path: string) => join(ROOT, 'examples', path)
@@ -86,7 +92,6 @@ const compiled = (name: string, program: string, options: string[]): Language =>
   game: (folder) => [join(folder, `bats-${program}`)],
   wrong: (folder) => [join(folder, `wrong-${program}`)],
   hasThreads: true,
-  tellsOfThreads: true,
 })
 
 const LANGUAGES: Language[] = [
@@ -97,7 +102,6 @@ const LANGUAGES: Language[] = [
     game: () => ['python3', example('python/bats.py')],
     wrong: () => ['python3', own('wrong.py')],
     hasThreads: true,
-    tellsOfThreads: true,
   },
   lua('lua5.1'),
   lua('lua5.2'),
@@ -179,6 +183,8 @@ function valuesOf(records: readonly AnyRecord[], name: string): number[] {
     return record.gauges.flatMap(({ gauge, value }) => (gauge === wanted ? [...value] : []))
   })
 }
+
+const sumOf = (values: number[]): number => values.reduce((a, b) => a + b, 0)
 
 function recordsIn(bytes: Uint8Array): AnyRecord[] {
   const records: AnyRecord[] = []
@@ -302,7 +308,7 @@ describe('emitters', () => {
       if (group === 'recorder' || group === 'runtime') expect(at, name).to.equal(null)
   }
 
-  for (const { name, game, wrong, hasThreads, tellsOfThreads = false } of LANGUAGES) {
+  for (const { name, game, wrong, hasThreads } of LANGUAGES) {
     describe(name, () => {
       it('records to a file what the game has counted', async () => {
         const file = join(folder, `${name}.lapsus`)
@@ -314,7 +320,7 @@ describe('emitters', () => {
         const records = await fileOf(take)
         agree(records, counts, hasThreads)
         const takenMs = valuesOf(records, takenGauge('worker'))
-        expect(takenMs.length > 0).to.equal(tellsOfThreads && existsSync('/proc/thread-self/schedstat'))
+        expect(takenMs.length > 0).to.equal(hasThreads && SYSTEM_TELLS)
         expect(takenMs.every((ms) => ms >= 0 && ms < 60_000)).to.equal(true)
         // The game is the same in every language, but for times, chance, and threads where there are none.
         const { huntInnerNs: _i, huntOuterNs: _o, route: _r, others, ...same } = counts
@@ -488,6 +494,52 @@ probe.enter(probe.marker('a'))
       }
     } finally {
       refusing.close()
+    }
+  })
+
+  it('tell what the system takes from their loop', async () => {
+    // All on one core: each has to wait for the others.
+    const files = await Promise.all(
+      LANGUAGES.map(async ({ name, game }) => {
+        const file = join(folder, `${name} among others.lapsus`)
+        const { code } = await play([...ON_ONE_CORE, ...game(folder), file, String(FRAMES), String(SEED)])
+        expect(code, name).to.equal(0)
+        return file
+      }),
+    )
+    for (const [i, { name }] of LANGUAGES.entries()) {
+      const records = await fileOf(await imported(files[i]!))
+      const chunks = records.filter((record): record is ChunkRecord => record.record === 'chunk')
+      const taken = chunks.flatMap(({ takenNs }) => [...takenNs])
+      const lasted = chunks.flatMap(({ frameDurationNs }) => [...frameDurationNs])
+      if (SYSTEM_TELLS) expect(sumOf(taken), name).to.be.within(MS / 2, sumOf(lasted) + MS)
+      else expect(new Set(taken), name).to.deep.equal(new Set([TAKEN_UNKNOWN]))
+    }
+  })
+
+  it('tell it of the thread whose loop it is, not of the one that began the recording', async function () {
+    if (!SYSTEM_TELLS) this.skip()
+    const [c, csharp] = [join(folder, 'elsewhere'), join(folder, 'elsewhere.exe')]
+    for (const [program, ...args] of [
+      ['gcc', '-std=c99', '-o', c, own('elsewhere.c'), '-pthread', '-lm'],
+      ['mcs', `-out:${csharp}`, own('Elsewhere.cs'), emitter('csharp/Lapsus.cs')],
+    ]) {
+      const { status, stderr } = spawnSync(program!, args, { encoding: 'utf8' })
+      expect(status, stderr).to.equal(0)
+    }
+    const games = [[c], ['python3', own('elsewhere.py')], ['mono', csharp]]
+    // On one core, and twice: each has company to its end.
+    const ends = await Promise.all(
+      [...games, ...games].map(async (game, i) => {
+        const file = join(folder, `elsewhere ${i}.lapsus`)
+        return { file, ...(await play([...ON_ONE_CORE, ...game, file])) }
+      }),
+    )
+    for (const { file, code, err } of ends) {
+      expect([code, err], file).to.deep.equal([0, ''])
+      const records = await fileOf(await imported(file))
+      const taken = records.flatMap((one) => (one.record === 'chunk' ? [...one.takenNs] : []))
+      expect(sumOf(taken), file).to.be.greaterThan(MS)
     }
   })
 

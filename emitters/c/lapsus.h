@@ -683,12 +683,15 @@ static int64_t lapsus_taken(lapsus_ready *r) {
     char text[100];
     unsigned long long ran, ready;
     uint64_t before = r->ns;
-    ssize_t got = r->file < 0 ? 0 : pread(r->file, text, sizeof text - 1, 0);
-    if (got <= 0) return -1;
-    text[got] = 0;
-    if (sscanf(text, "%llu %llu", &ran, &ready) != 2) return -1;
-    r->ns = ready;
-    return (int64_t)(ready - before);
+    ssize_t got = r->file < 0 ? -1 : pread(r->file, text, sizeof text - 1, 0);
+    text[got < 0 ? 0 : got] = 0;
+    if (sscanf(text, "%llu %llu", &ran, &ready) == 2) {
+        r->ns = ready;
+        return (int64_t)(ready - before);
+    }
+    if (r->file >= 0) close(r->file);
+    r->file = -1;
+    return -1;
 }
 
 /* Of the lane's thread, which calls. Under no lock. Returns what has been taken since it was last asked. */
@@ -1245,10 +1248,10 @@ static int lapsus_is_address(const char *to) {
     return 1;
 }
 
-/* Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files". */
+/* Leaves records where Lapsus finds them: docs/format.md, "Spool files". */
 static int lapsus_spool(lapsus_sink *k, char path[600]) {
     const char *own = getenv("LAPSUS_SPOOL"), *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
-    char host[256], port[16] = "80", *slash;
+    char host[256], port[16] = "80", begun[610], *slash;
     const lapsus_record *one;
     FILE *file;
     int good;
@@ -1264,11 +1267,13 @@ static int lapsus_spool(lapsus_sink *k, char path[600]) {
     lapsus_address(k->addresses, 0, host, port);
     snprintf(path + strlen(path), 600 - strlen(path), "/%.80s_%s~%.64s~%.64s~%llu.spool", host, port, k->take, k->writer,
              (unsigned long long)k->first->sequence);
-    file = fopen(path, "wb");
+    snprintf(begun, sizeof begun, "%s.new", path);
+    file = fopen(begun, "wb");
     if (file == NULL) return 0;
     good = fwrite(k->head.data, 1, k->head.size, file) == k->head.size;
     for (one = k->first; one != NULL && good; one = one->next) good = fwrite(one->data, 1, one->size, file) == one->size;
-    return fclose(file) == 0 && good;
+    /* Whole under its name, or not there at all. */
+    return fclose(file) == 0 && good && rename(begun, path) == 0;
 }
 
 static int lapsus_sink_close(lapsus *p) {
@@ -1615,7 +1620,7 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     lapsus_lane *lane;
     lapsus_sample *s;
     int i, good, is_full;
-    int64_t taken;
+    int64_t taken = lapsus_taken(&p->ready);
     for (; p->main.depth > 0; lapsus_repair(p)) lapsus_leave(&p->main, LAPSUS_UNSAID);
     p->main.skipped = 0;
     pthread_mutex_lock(&p->sink.lock);
@@ -1629,7 +1634,6 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     }
     p->start[p->frames] = p->frame_start - p->origin;
     p->duration[p->frames] = now - p->frame_start;
-    taken = lapsus_taken(&p->ready);
     p->taken[p->frames] = taken < 0 ? 0 : (uint64_t)taken;
     p->step_counts[p->frames] = p->steps;
     p->frames++;
@@ -1668,6 +1672,8 @@ void lapsus_frame(lapsus *p) {
     now = lapsus_now_ns();
     if (p->has_frame) lapsus_close_frame(p, now);
     else {
+        /* The loop may run on another thread than what began the recording. */
+        lapsus_ask_ready(&p->ready);
         lapsus_taken(&p->ready);
         lapsus_clear_spans(s);
         p->main.depth = p->main.skipped = 0;
@@ -1898,7 +1904,6 @@ lapsus *lapsus_begin(const lapsus_options *options) {
     p->sink.take = lapsus_copy(lapsus_first(o->take, lapsus_first(getenv("LAPSUS_TAKE"), identity)));
     p->sink.most = (size_t)(o->buffer_mb > 0 ? o->buffer_mb : 64) << 20;
     lapsus_put_head(p, &p->sink.head, o);
-    lapsus_ask_ready(&p->ready);
     p->origin = lapsus_now_ns();
     if (p->sink.head.failed || p->sink.take == NULL || p->sink.writer == NULL) {
         lapsus_tell(p, "nothing is recorded: there is no memory");

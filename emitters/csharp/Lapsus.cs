@@ -39,12 +39,19 @@ namespace Lapsus
     public class Lane
     {
         internal const int MostDepth = 255, MostSpans = 200000;
+        /// <summary>What is taken from the thread of another lane is asked no more often, ns.</summary>
+        private const long AskNs = 1000000;
 
         internal Probe probe;
         internal readonly int Number;
         internal Spans Own = new Spans(), Done = new Spans();
         private readonly int[] open = new int[MostDepth + 1];
         private int depth, skipped;
+        private ReadyTime ready;
+        private long asked;
+        /// <summary>What the system has taken from its thread, ns, since a frame was last told; -1 where nobody tells.</summary>
+        internal long Taken = -1;
+        internal int TakenGauge = -1;
 
         internal Lane(Probe probe, int number)
         {
@@ -105,17 +112,35 @@ namespace Lapsus
             Own.Duration[at] = now - Own.Start[at];
             Own.Effect[at] = effect;
             if (effect != 0) Own.HasEffect = true;
-            if (depth == 0 && Number != 0) HandOver();
+            if (depth == 0 && Number != 0) HandOver(now);
         }
 
-        private void HandOver()
+        private void HandOver(long now)
         {
+            long taken = AskTaken(now);
             lock (this)
             {
+                if (taken >= 0) Taken = Math.Max(0, Taken) + taken;
                 if (Done.Count + Own.Count <= 4 * MostSpans) Done.AddAll(Own);
                 else probe.Problem("runs on other lanes were too many");
             }
             Own.Clear();
+        }
+
+        /// <summary>ns since it was last asked; -1 where it is not to be asked.</summary>
+        private long AskTaken(long now)
+        {
+            bool isFirst = ready == null;
+            if (isFirst || !ready.IsOfThisThread)
+            {
+                if (!isFirst) ready.Close();
+                ready = new ReadyTime();
+            }
+            else if (now - asked < AskNs) return -1;
+            asked = now;
+            long taken = ready.Taken();
+            // Before its lane there was nothing to be taken from.
+            return isFirst ? Math.Min(taken, 0) : taken;
         }
 
         internal void CloseAll()
@@ -157,6 +182,65 @@ namespace Lapsus
         public void Dispose()
         {
             lane.Leave();
+        }
+    }
+
+    /// <summary>How long this thread stood ready while the system ran something else, where Linux tells it.</summary>
+    internal sealed class ReadyTime
+    {
+        private const string Place = "/proc/thread-self/schedstat";
+        private readonly Thread thread = Thread.CurrentThread;
+        private readonly byte[] text = new byte[100];
+        private FileStream file;
+        private long last;
+
+        internal ReadyTime()
+        {
+            try
+            {
+                // With a buffer the same figures would be read again and again.
+                if (File.Exists(Place)) file = new FileStream(Place, FileMode.Open, FileAccess.Read, FileShare.ReadWrite, 1);
+            }
+            catch (Exception)
+            {
+                file = null;
+            }
+        }
+
+        internal bool IsOfThisThread
+        {
+            get { return thread == Thread.CurrentThread; }
+        }
+
+        /// <summary>ns since the last call; -1 where it is not known.</summary>
+        internal long Taken()
+        {
+            if (file == null) return -1;
+            try
+            {
+                file.Seek(0, SeekOrigin.Begin);
+                int size = file.Read(text, 0, text.Length);
+                // The second of three figures.
+                int at = Array.IndexOf(text, (byte)' ', 0, size) + 1;
+                if (at > 0)
+                {
+                    long before = last;
+                    for (last = 0; at < size && text[at] >= '0' && text[at] <= '9'; at++) last = 10 * last + text[at] - '0';
+                    return last - before;
+                }
+            }
+            catch (Exception)
+            {
+                // It tells no more.
+            }
+            Close();
+            return -1;
+        }
+
+        internal void Close()
+        {
+            if (file != null) file.Dispose();
+            file = null;
         }
     }
 
@@ -328,6 +412,8 @@ namespace Lapsus
         private long origin, frameStart = -1, sequence, dropped, lastPicture = long.MinValue / 2;
         private int repaired, collect, heap, send;
         private long jobCount;
+
+        private ReadyTime loopReady;
 
         // Of the frame.
         private readonly Dictionary<int, double> frameGauges = new Dictionary<int, double>();
@@ -517,6 +603,11 @@ namespace Lapsus
             }
         }
 
+        private string NameOfLane(int number)
+        {
+            lock (declaring) return lanes.NameOf(number);
+        }
+
         public Trial NewTrial(string name, string[] variants, int frames = 60)
         {
             var names = new List<string>();
@@ -704,7 +795,12 @@ namespace Lapsus
         {
             long now = Now();
             bool isFirst = frameStart < 0;
-            if (isFirst) NoteCollections();
+            if (isFirst)
+            {
+                NoteCollections();
+                loopReady = new ReadyTime();
+                loopReady.Taken();
+            }
             else CloseFrame(now);
             Own.Clear();
             frameGauges.Clear();
@@ -738,6 +834,7 @@ namespace Lapsus
         private void CloseFrame(long now)
         {
             CloseAll();
+            long taken = loopReady.Taken();
             if (sink.IsFull)
             {
                 // Whole frames are left out, never parts of one.
@@ -751,17 +848,23 @@ namespace Lapsus
                 Own.Start[at] = now;
             }
             frameGauges[heap] = GC.GetTotalMemory(false);
-            int frame = chunk.AddFrame(frameStart - origin, now - frameStart, frameSteps);
+            int frame = chunk.AddFrame(frameStart - origin, now - frameStart, frameSteps, taken);
             chunk.AddSpans(0, Own);
             lock (others)
             {
                 foreach (Lane lane in others)
                 {
+                    long takenOfLane;
                     lock (lane)
                     {
                         chunk.AddSpans(lane.Number, lane.Done);
                         lane.Done.Clear();
+                        takenOfLane = lane.Taken;
+                        lane.Taken = Math.Min(0, lane.Taken);
                     }
+                    if (takenOfLane < 0) continue;
+                    if (lane.TakenGauge < 0) lane.TakenGauge = GaugeId("taken: " + NameOfLane(lane.Number), "ms");
+                    frameGauges[lane.TakenGauge] = takenOfLane / 1e6;
                 }
             }
             foreach (var pair in frameGauges) chunk.Gauges.Add(pair.Key, frame, pair.Value);
@@ -932,6 +1035,7 @@ namespace Lapsus
             }
             Stop();
             sink = null;
+            if (loopReady != null) loopReady.Close();
             AppDomain.CurrentDomain.ProcessExit -= OnExit;
         }
 
@@ -1028,6 +1132,12 @@ namespace Lapsus
         internal bool Find(string name, out int id)
         {
             return ids.TryGetValue(name, out id);
+        }
+
+        internal string NameOf(int id)
+        {
+            foreach (var pair in ids) if (pair.Value == id) return pair.Key;
+            return null;
         }
 
         internal int Add(string name, Action<IDictionary<string, object>> more)
@@ -1128,7 +1238,7 @@ namespace Lapsus
             internal readonly Spans Spans = new Spans();
         }
 
-        private readonly List<long> start = new List<long>(), duration = new List<long>(), steps = new List<long>();
+        private readonly List<long> start = new List<long>(), duration = new List<long>(), steps = new List<long>(), taken = new List<long>();
         private readonly SortedDictionary<int, LaneColumns> lanes = new SortedDictionary<int, LaneColumns>();
         internal readonly Samples Gauges = new Samples(), Watches = new Samples(), Lives = new Samples(), Updaters = new Samples();
         internal readonly List<object> Moments = new List<object>();
@@ -1145,11 +1255,13 @@ namespace Lapsus
             get { return start.Count > 0 ? start[0] : long.MaxValue / 2; }
         }
 
-        internal int AddFrame(long startNs, long durationNs, long stepCount)
+        /// <param name="takenNs">-1 where it is not known</param>
+        internal int AddFrame(long startNs, long durationNs, long stepCount, long takenNs)
         {
             start.Add(startNs);
             duration.Add(durationNs);
             steps.Add(stepCount);
+            taken.Add(takenNs);
             return start.Count - 1;
         }
 
@@ -1169,9 +1281,11 @@ namespace Lapsus
         /// <summary>Nine of the record's fields, origin taken from the spans' times.</summary>
         internal void Write(Cbor record, long origin)
         {
-            record.Text("frames").Head(5, 3);
+            bool hasTaken = taken.TrueForAll(ns => ns >= 0);
+            record.Text("frames").Head(5, hasTaken ? 4 : 3);
             record.Text("start").Wholes(start.Count, i => start[i]).Text("duration").Wholes(start.Count, i => duration[i]);
             record.Text("steps").Wholes(start.Count, i => steps[i]);
+            if (hasTaken) record.Text("taken").Wholes(start.Count, i => taken[i]);
             record.Text("lanes").Head(4, lanes.Count);
             foreach (var pair in lanes)
             {
@@ -1559,7 +1673,7 @@ namespace Lapsus
             }
         }
 
-        /// <summary>Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files".</summary>
+        /// <summary>Leaves records where Lapsus finds them: docs/format.md, "Spool files".</summary>
         private string Spool()
         {
             try
@@ -1575,7 +1689,8 @@ namespace Lapsus
                 Directory.CreateDirectory(folder);
                 var url = new Uri(addresses[0]);
                 string name = url.Host + "_" + url.Port + "~" + take + "~" + writer + "~" + waiting.First.Value.Sequence + ".spool";
-                using (var file = new FileStream(Path.Combine(folder, name), FileMode.Create, FileAccess.Write))
+                string path = Path.Combine(folder, name);
+                using (var file = new FileStream(path + ".new", FileMode.Create, FileAccess.Write))
                 {
                     file.Write(head, 0, head.Length);
                     foreach (Waiting one in waiting)
@@ -1584,7 +1699,10 @@ namespace Lapsus
                         file.Write(bytes, 0, bytes.Length);
                     }
                 }
-                return "they are kept in " + Path.Combine(folder, name);
+                // Whole under its name, or not there at all.
+                File.Delete(path);
+                File.Move(path + ".new", path);
+                return "they are kept in " + path;
             }
             catch (Exception error)
             {

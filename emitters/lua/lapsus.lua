@@ -617,6 +617,29 @@ end
 
 ---- frames ----
 
+--- Gives the ns that this thread has stood ready since the last call while the system ran something else; -1 where
+--- nobody tells.
+local function ready_time()
+  local file = type(io) == "table" and io.open and io.open("/proc/thread-self/schedstat", "rb")
+  -- Or the same figures would be read again and again.
+  if file then file:setvbuf "no" end
+  local last = 0
+  return function()
+    -- While Lua ends it closes files in no order that a probe knows of.
+    if not file or io.type(file) ~= "file" then return -1 end
+    file:seek "set"
+    local ready = tonumber(((file:read(100) or ""):match "^%d+ (%d+)"))
+    if not ready then
+      file:close()
+      file = nil
+      return -1
+    end
+    local before = last
+    last = ready
+    return ready - before
+  end
+end
+
 --- At the top of each turn of the loop: closes the last frame, opens the next.
 function Probe:frame()
   if not self.on then return end
@@ -631,7 +654,11 @@ function Probe:next_frame()
   local now = self:now()
   if self.last_start and now < self.last_start then now = self.last_start end
   local closed = self.frame_start ~= nil
-  if closed then self:close_frame(now) end
+  if closed then self:close_frame(now)
+  else
+    self.taken = ready_time()
+    self.taken()
+  end
   self.spans, self.depth, self.skipped = 0, 0, 0
   self:new_frame()
   self.frame_start, self.last_start = now, now
@@ -651,13 +678,13 @@ end
 
 function Probe:new_chunk()
   self.chunk = {
-    start = texts(), duration = texts(), steps = texts(), count = texts(), marker = texts(), at = texts(),
+    start = texts(), duration = texts(), steps = texts(), taken = texts(), count = texts(), marker = texts(), at = texts(),
     length = texts(), depth = texts(), effect = texts(), key = texts(),
   }
   self.chunk_gauges, self.chunk_watches, self.chunk_lives, self.chunk_updaters = {}, {}, {}, {}
   self.chunk_moments, self.chunk_pictures = texts(), {}
   self.chunk_frames, self.chunk_spans, self.chunk_start = 0, 0, nil
-  self.has_effect, self.has_key, self.has_steps = false, false, false
+  self.has_effect, self.has_key, self.has_steps, self.has_taken = false, false, false, false
 end
 
 local function sample(samples, id, at, ...)
@@ -676,6 +703,7 @@ function Probe:close_frame(now)
     self:leave()
     self.repaired = self.repaired + 1
   end
+  local taken = self.taken()
   if self.sink:is_full() then
     -- Whole frames are left out, never parts of one.
     self.dropped = self.dropped + 1
@@ -690,6 +718,8 @@ function Probe:close_frame(now)
   chunk.duration:add(("%.0f"):format(now - self.frame_start))
   chunk.steps:add(("%.0f"):format(self.frame_steps))
   self.has_steps = self.has_steps or self.frame_steps > 0
+  chunk.taken:add(("%.0f"):format(taken))
+  self.has_taken = self.has_taken or taken >= 0
   chunk.count:add(("%d"):format(n))
   if n > 0 then
     chunk.marker:add(concat(self.marker_of, ",", 1, n))
@@ -756,8 +786,9 @@ function Probe:send_chunk()
   end
   local chunk, sequence = self.chunk, self:next_sequence()
   local out = {
-    ('{"record":"chunk","sequence":%d,"frames":{"start":%s,"duration":%s%s}'):format(sequence, chunk.start:all(),
-      chunk.duration:all(), self.has_steps and ',"steps":' .. chunk.steps:all() or ""),
+    ('{"record":"chunk","sequence":%d,"frames":{"start":%s,"duration":%s%s%s}'):format(sequence, chunk.start:all(),
+      chunk.duration:all(), self.has_steps and ',"steps":' .. chunk.steps:all() or "",
+      self.has_taken and ',"taken":' .. chunk.taken:all() or ""),
     ('"lanes":[{"lane":0,"count":%s,"marker":%s,"start":%s,"duration":%s,"depth":%s%s%s}]'):format(chunk.count:all(),
       chunk.marker:all(), chunk.at:all(), chunk.length:all(), chunk.depth:all(),
       self.has_effect and ',"effect":' .. chunk.effect:all() or "", self.has_key and ',"key":' .. chunk.key:all() or ""),
@@ -927,7 +958,7 @@ function Stream:close(seconds)
     (path and "kept in " .. path or "lost: " .. tostring(why)))
 end
 
---- Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files". Gives the file's path.
+--- Leaves records where Lapsus finds them: docs/format.md, "Spool files". Gives the file's path.
 function Stream:spool()
   local function said(name)
     local value = os.getenv and os.getenv(name)

@@ -415,7 +415,6 @@ class Probe(Lane):
             self._sink = _Stream(to, key, head, int(buffer_mb) << 20, self._tell, self.stop)
         else:
             self._sink = _File(to, head)
-        self._ready = _ReadyTime()
         self._last_picture = -_PICTURE_NS
         self._collect = self._marker_of("gc", "runtime", "collect")
         self._send = self._marker_of("recorder.send", "recorder", "work")
@@ -649,7 +648,8 @@ class Probe(Lane):
     def _next_frame(self):
         now = _now()
         if self._frame_start is None:
-            self._thread = threading.get_ident()
+            # The loop may run on another thread than what began the recording.
+            self._thread, self._ready = threading.get_ident(), _ReadyTime()
             self._ready.taken()
         else:
             self._close_frame(now)
@@ -679,6 +679,7 @@ class Probe(Lane):
             self._repaired += 1
         self._skipped = 0
         self._put_collections()
+        taken = self._ready.taken()
         if self._sink.is_full():
             # Whole frames are left out, never parts of one.
             self._dropped += 1
@@ -687,14 +688,14 @@ class Probe(Lane):
         self._frames["start"].append(self._frame_start - self._origin)
         self._frames["duration"].append(now - self._frame_start)
         self._frames["steps"].append(self._frame_steps)
-        self._frames["taken"].append(self._ready.taken())
+        self._frames["taken"].append(taken)
         self._add_spans(0, (self._marker, self._start, self._duration, self._depth, self._effect, self._key))
         for lane in self._others:
             with lane._lock:
                 done, lane._done = lane._done, None
-                taken, lane._taken_ns = lane._taken_ns, min(0, lane._taken_ns)
-            if taken >= 0:
-                self.gauge(self.gauge_id(f"taken: {lane._name}", "ms"), taken / 1e6)
+                taken_of_lane, lane._taken_ns = lane._taken_ns, min(0, lane._taken_ns)
+            if taken_of_lane >= 0:
+                self.gauge(self.gauge_id(f"taken: {lane._name}", "ms"), taken_of_lane / 1e6)
             if done is not None:
                 self._add_spans(lane._number, done)
         for _, column in self._columns.values():
@@ -880,6 +881,8 @@ class Probe(Lane):
         finally:
             self.stop()
             self._sink = None
+            if self._ready is not None:
+                self._ready.close()
             atexit.unregister(self.close)
 
 
@@ -1134,17 +1137,20 @@ class _Stream:
         self._connection = None
 
     def _spool(self, left):
-        """Leaves records where the next start of Lapsus finds them: docs/format.md, "Spool files"."""
+        """Leaves records where Lapsus finds them: docs/format.md, "Spool files"."""
         state = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
         folder = os.environ.get("LAPSUS_SPOOL") or os.path.join(state, "lapsus", "spool")
         url = urllib.parse.urlsplit(self._addresses[0])
         name = f"{url.hostname}_{url.port or 80}~{self._take}~{self._writer}~{left[0][0]}.spool"
         try:
             os.makedirs(folder, exist_ok=True)
-            with open(os.path.join(folder, name), "wb") as file:
+            path = os.path.join(folder, name)
+            with open(path + ".new", "wb") as file:
                 file.write(self._head)
                 for _, data in left:
                     file.write(data)
-            return f"they are kept in {os.path.join(folder, name)}"
+            # Whole under its name, or not there at all.
+            os.replace(path + ".new", path)
+            return f"they are kept in {path}"
         except OSError as error:
             return f"they are lost: {error}"
