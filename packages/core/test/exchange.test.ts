@@ -14,6 +14,7 @@ import {
   readOtlpText,
   Skipped,
   type LooseSpan,
+  LooseSpans,
   type TakeSource,
 } from '@lapsus/core/exchange'
 import {
@@ -28,7 +29,15 @@ import {
 } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { JsonReader } from '../src/exchange/json-reader.ts'
-import { arbitraryFrames, bytesOf, chunkRecord, declareRecord, node, takeRecord } from './support/takes.ts'
+import {
+  arbitraryFrames,
+  bytesOf,
+  chunkRecord,
+  declareRecord,
+  node,
+  takeRecord,
+  type FrameSpec,
+} from './support/takes.ts'
 import { richTake } from './support/rich-take.ts'
 
 const MS = 1_000_000
@@ -299,6 +308,34 @@ describe('OpenTelemetry', () => {
     expect(() => read(utf8(text))).to.throw(FormatError, 'no span is a frame')
   })
 
+  it('is read the same in lines, however they come, as in one request, on one line or over several', () => {
+    const requests = Array.from({ length: 40 }, (_, i) =>
+      request([
+        span('sim', 16 * i + 1, 16 * i + 9),
+        span('solve', 16 * i + 2, 16 * i + 6),
+        frame(i, 16 * i, 16 * i + 16),
+      ]),
+    )
+    const one = { resourceSpans: requests.flatMap(({ resourceSpans }) => resourceSpans) }
+    const expected = read(utf8(JSON.stringify(one))).records
+    expect(chunksOf(expected)[0]!.frameStartNs.length).to.equal(40)
+    const lines = requests.map((each) => JSON.stringify(each))
+    lines.splice(20, 0, '', '{"resourceSpans": [')
+    for (const piece of [1, 100, 5_000, 1_000_000]) {
+      for (const end of ['\n', '\r\n', '\n\n']) {
+        for (const text of [lines.join(end), `\ufeff${lines.join(end)}${end}`]) {
+          const { records, source } = read(utf8(text), undefined, piece)
+          expect(records).to.deep.equal(expected)
+          expect(source.skipped.named.map((words) => words.split(':')[0])).to.deep.equal([
+            `line ${end === '\n\n' ? 43 : 22}`,
+          ])
+        }
+      }
+      for (const text of [JSON.stringify(one, null, 2), `\n${JSON.stringify(one)}`])
+        expect(read(utf8(text), undefined, piece).records).to.deep.equal(expected)
+    }
+  })
+
   it('names wrong spans by their index and passes them over', () => {
     const wrong = [
       { ...span('a', 1, 2), startTimeUnixNano: 'soon' },
@@ -560,35 +597,62 @@ describe('OpenTelemetry', () => {
 })
 
 describe('assembling spans without nesting', () => {
+  /** Runs of the main lane as they would come without nesting, their names by what they are named with. */
+  const looseOf = (frames: FrameSpec[], nameOf: ((index: number) => string) | null) => {
+    // Spans of no length lie inside each other in no certain order.
+    const sized = JSON.parse(JSON.stringify(frames), (key, value) =>
+      key === 'selfNs' ? value + 1 : value,
+    ) as FrameSpec[]
+    const chunk = chunkRecord(1, sized)
+    const main = chunk.lanes[0]
+    const open: number[] = []
+    const spans = [...(main?.marker ?? [])].map((marker, i): LooseSpan => {
+      open.length = main!.depth[i]!
+      const parent = open.at(-1)
+      open.push(i)
+      return {
+        ...{ lane: 'main', name: `m${marker}`, group: '', kind: 'work', effect: 0, bytes: -1 },
+        ...{ startNs: main!.startNs[i]!, durationNs: main!.durationNs[i]! },
+        ...(nameOf === null
+          ? {}
+          : { id: nameOf(i), parent: parent === undefined ? 'frame' : nameOf(parent) }),
+      }
+    })
+    const loose = [...chunk.frameStartNs.keys()].map((i) => ({
+      startNs: chunk.frameStartNs[i]!,
+      durationNs: chunk.frameDurationNs[i]!,
+    }))
+    return { spans, loose, depth: [...(main?.depth ?? [])] }
+  }
+  const depthsOf = (chunk: ChunkRecord) => [...(chunk.lanes.find(({ lane }) => lane === 0)?.depth ?? [])]
+
   it('nests by time exactly as the tree it came from', () => {
     fc.assert(
       fc.property(arbitraryFrames(3, 6), (frames) => {
-        // Spans of no length lie inside each other in no certain order.
-        const sized = JSON.parse(JSON.stringify(frames), (key, value) =>
-          key === 'selfNs' ? value + 1 : value,
-        ) as typeof frames
-        const chunk = chunkRecord(1, sized)
-        const spans: LooseSpan[] = chunk.lanes.slice(0, 1).flatMap((lane) =>
-          [...lane.marker.keys()].map((i) => ({
-            lane: 'main',
-            name: `m${lane.marker[i]}`,
-            group: '',
-            kind: 'work' as const,
-            startNs: lane.startNs[i]!,
-            durationNs: lane.durationNs[i]!,
-            effect: 0,
-            bytes: -1,
-          })),
-        )
-        const loose = [...chunk.frameStartNs.keys()].map((i) => ({
-          startNs: chunk.frameStartNs[i]!,
-          durationNs: chunk.frameDurationNs[i]!,
-        }))
+        const { spans, loose, depth } = looseOf(frames, null)
         if (loose.length === 0) return
-        const [built] = chunksOf(new Assembler('main').chunks(loose, spans, []))
-        const main = built!.lanes.find(({ lane }) => lane === 0)
-        expect([...(main?.depth ?? [])]).to.deep.equal([...chunk.lanes[0]!.depth])
+        const [built] = chunksOf(new Assembler('main').chunks(loose, LooseSpans.of(spans), []))
+        expect(depthsOf(built!)).to.deep.equal(depth)
         expect(built!.repaired).to.equal(0)
+      }),
+    )
+  })
+
+  it('nests by names of any kind as it does by time, in whatever order the spans come', () => {
+    const namings = [
+      (index: number) => (index + 1).toString(16).padStart(16, '0'),
+      (index: number) => `${'f'.repeat(8)}${index.toString(16).padStart(8, 'A')}`,
+      (index: number) => `span ${index}`,
+      (index: number) => (index % 2 === 0 ? `${index}` : `${index}`.padStart(16, 'é')),
+    ]
+    fc.assert(
+      fc.property(arbitraryFrames(3, 6), fc.constantFrom(...namings), fc.nat(), (frames, naming, turn) => {
+        const { spans, loose, depth } = looseOf(frames, naming)
+        if (loose.length === 0) return
+        const at = turn % Math.max(1, spans.length)
+        const turned = [...spans.slice(at), ...spans.slice(0, at)]
+        const [built] = chunksOf(new Assembler('main').chunks(loose, LooseSpans.of(turned), []))
+        expect(depthsOf(built!)).to.deep.equal(depth)
       }),
     )
   })
@@ -607,7 +671,7 @@ describe('assembling spans without nesting', () => {
       span('e', 'f', 8000, 10),
       span('f', 'e', 8000, 10),
     ]
-    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 9000 }], spans, [])
+    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 9000 }], LooseSpans.of(spans), [])
     const [chunk] = chunksOf(records)
     const [lane] = chunk!.lanes
     const declared = names(records)
@@ -626,7 +690,7 @@ describe('assembling spans without nesting', () => {
     })
     const records = new Assembler('main').chunks(
       [{ startNs: 0, durationNs: 1e7 }],
-      [span('wait', 2.4e6), span('sim', 0.8e6)],
+      LooseSpans.of([span('wait', 2.4e6), span('sim', 0.8e6)]),
       [],
     )
     const [lane] = chunksOf(records)[0]!.lanes
@@ -646,7 +710,11 @@ describe('assembling spans without nesting', () => {
       bytes: -1,
     })
     const [chunk] = chunksOf(
-      new Assembler('main').chunks([{ startNs: 0, durationNs: 1e7 }], [loose(0, 5e6), loose(4e6, 4e6)], []),
+      new Assembler('main').chunks(
+        [{ startNs: 0, durationNs: 1e7 }],
+        LooseSpans.of([loose(0, 5e6), loose(4e6, 4e6)]),
+        [],
+      ),
     )
     expect([...chunk!.lanes[0]!.durationNs]).to.deep.equal([5e6, 1e6])
     expect(chunk!.repaired).to.equal(1)
@@ -660,7 +728,7 @@ describe('assembling spans without nesting', () => {
       ...{ lane: 'main', name: 'a', group: '', kind: 'work', effect: 0, bytes: -1, durationNs: 5 },
       startNs: Math.floor(i / PER_FRAME) * 1e7 + (i % PER_FRAME) * 10,
     }))
-    const chunks = chunksOf(new Assembler('main').chunks(frames, spans, []))
+    const chunks = chunksOf(new Assembler('main').chunks(frames, LooseSpans.of(spans), []))
     const sizes = chunks.map(({ lanes }) => lanes[0]!.marker.length)
     expect(Math.max(...sizes)).to.be.below(LIMITS.chunkSpans / 2)
     expect(sizes.reduce((a, b) => a + b)).to.equal(FRAMES * PER_FRAME)
@@ -683,7 +751,9 @@ describe('assembling spans without nesting', () => {
         startNs: i * 2,
       },
     }))
-    const [chunk] = chunksOf(new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], spans, []))
+    const [chunk] = chunksOf(
+      new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], LooseSpans.of(spans), []),
+    )
     expect(chunk!.lanes[0]!.marker.length).to.equal(LIMITS.chunkSpans)
     expect(chunk!.repaired).to.equal(7)
   })
@@ -699,7 +769,7 @@ describe('assembling spans without nesting', () => {
       effect: 0,
       bytes: -1,
     }))
-    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], spans, [])
+    const records = new Assembler('main').chunks([{ startNs: 0, durationNs: 1e9 }], LooseSpans.of(spans), [])
     const digester = new Digester()
     for (const record of records) {
       if (record.record === 'declare') digester.declare(record)

@@ -18,32 +18,14 @@ import {
   type MarkerKind,
   type Moment,
   NO_KEY,
-  type Place,
 } from '../format/index.ts'
+import type { LooseSpans, Manner } from './loose-spans.ts'
+import { nestByParent, nestByTime } from './nest.ts'
 
 /** Times in ns since the take's start. */
 export interface LooseFrame {
   startNs: number
   durationNs: number
-}
-
-export interface LooseSpan {
-  lane: string
-  name: string
-  group: string
-  kind: MarkerKind
-  startNs: number
-  durationNs: number
-  effect: number
-  /** BYTES_UNKNOWN where not said. */
-  bytes: number
-  /** NO_KEY, or left out, where it has none. */
-  key?: number
-  /** Where in the code, if that is said; the first of a marker's spans tells. */
-  at?: Place | null
-  /** Its name and that of the span it ran in, where the format gives them; or else times tell. */
-  id?: string | undefined
-  parent?: string | undefined
 }
 
 /** A chunk is closed once it has so many frames or spans. */
@@ -70,23 +52,25 @@ export class Assembler {
    * The records of some frames, in order of their start and later than those before, with the spans that
    * began during them and the moments of that time.
    */
-  chunks(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): FollowingRecord[] {
+  chunks(frames: LooseFrame[], spans: LooseSpans, moments: Moment[]): FollowingRecord[] {
     const records: FollowingRecord[] = []
-    const sorted = inOrder(spans, (a, b) => a.startNs - b.startNs || b.durationNs - a.durationNs)
+    const numbers = new Numbers(spans)
+    const rows = spans.inOrder()
     const ordered = inOrder(moments, (a, b) => a.atNs - b.atNs)
     let frame = 0
-    let span = 0
+    let row = 0
     let moment = 0
     while (frame < frames.length) {
-      const [firstFrame, firstSpan, firstMoment] = [frame, span, moment]
+      const [firstFrame, firstRow, firstMoment] = [frame, row, moment]
       do {
         const endNs = frames[++frame]?.startNs ?? Infinity
-        while (span < sorted.length && sorted[span]!.startNs < endNs) span++
+        while (row < rows.length && spans.startNs[rows[row]!]! < endNs) row++
         while (moment < ordered.length && ordered[moment]!.atNs < endNs) moment++
-      } while (frame < frames.length && frame - firstFrame < CHUNK_FRAMES && span - firstSpan < CHUNK_SPANS)
+      } while (frame < frames.length && frame - firstFrame < CHUNK_FRAMES && row - firstRow < CHUNK_SPANS)
       const chunk = this.#chunk(
         frames.slice(firstFrame, frame),
-        sorted.slice(firstSpan, span),
+        numbers,
+        rows.subarray(firstRow, row),
         ordered.slice(firstMoment, moment),
       )
       if (this.#fresh.markers.length > 0 || this.#fresh.lanes.length > 0) {
@@ -109,13 +93,14 @@ export class Assembler {
     return endRecord(++this.#sequence, 0)
   }
 
-  #chunk(frames: LooseFrame[], spans: LooseSpan[], moments: Moment[]): ChunkRecord {
-    const byLane = new Map<number, LooseSpan[]>()
+  #chunk(frames: LooseFrame[], numbers: Numbers, rows: Uint32Array, moments: Moment[]): ChunkRecord {
+    const byLane = new Map<number, number[]>()
     // A single frame may have more than a chunk can hold.
-    for (const span of spans.slice(0, LIMITS.chunkSpans)) {
-      const lane = this.#laneId(span.lane)
-      if (!byLane.has(lane)) byLane.set(lane, [])
-      byLane.get(lane)!.push(span)
+    for (const row of rows.subarray(0, LIMITS.chunkSpans)) {
+      const lane = numbers.laneOf(row, ({ lane }) => this.#laneId(lane))
+      const own = byLane.get(lane)
+      if (own === undefined) byLane.set(lane, [row])
+      else own.push(row)
     }
     const chunk: ChunkRecord = {
       ...emptyChunk(0),
@@ -123,10 +108,10 @@ export class Assembler {
       frameDurationNs: Float64Array.from(frames, (frame) => frame.durationNs),
       ...newColumns(FRAME_COLUMNS, frames.length),
       moments: moments.slice(0, LIMITS.chunkMoments),
-      repaired: Math.max(0, spans.length - LIMITS.chunkSpans),
+      repaired: Math.max(0, rows.length - LIMITS.chunkSpans),
     }
     for (const [lane, own] of byLane) {
-      const { spans: nested, repaired } = this.#nest(lane, own, chunk.frameStartNs)
+      const { spans: nested, repaired } = this.#nest(lane, numbers, Uint32Array.from(own), chunk.frameStartNs)
       chunk.lanes.push(nested)
       chunk.repaired += repaired
     }
@@ -137,11 +122,14 @@ export class Assembler {
   /** Spans of one lane, sorted by start: laid out in order, with what ran in each behind it. */
   #nest(
     lane: number,
-    spans: LooseSpan[],
+    numbers: Numbers,
+    rows: Uint32Array,
     frameStartNs: Float64Array,
   ): { spans: LaneSpans; repaired: number } {
-    const laid = spans.some(({ parent }) => parent !== undefined) ? nestByParent(spans) : nestByTime(spans)
-    const size = laid.order.length
+    const { spans } = numbers
+    const hasParents = rows.some((row) => (spans.parentHigh[row]! | spans.parentLow[row]!) !== 0)
+    const laid = hasParents ? nestByParent(spans, rows) : nestByTime(spans, rows)
+    const size = laid.count
     const startNs = laid.startNs.subarray(0, size)
     const nested: LaneSpans = {
       lane,
@@ -150,24 +138,25 @@ export class Assembler {
       startNs,
       durationNs: new Float64Array(size),
       depth: laid.depth.subarray(0, size),
-      effect: spans.some(({ effect }) => effect !== EFFECT_UNSAID) ? new Uint8Array(size) : undefined,
-      bytes: spans.some(({ bytes }) => bytes !== BYTES_UNKNOWN) ? new Float64Array(size) : undefined,
-      key: spans.some(({ key = NO_KEY }) => key !== NO_KEY) ? new Uint32Array(size) : undefined,
+      effect: rows.some((row) => spans.effect[row] !== EFFECT_UNSAID) ? new Uint8Array(size) : undefined,
+      bytes: rows.some((row) => spans.bytes[row] !== BYTES_UNKNOWN) ? new Float64Array(size) : undefined,
+      key: rows.some((row) => spans.key[row] !== NO_KEY) ? new Uint32Array(size) : undefined,
     }
     // What claims to run in itself, over some way round, is left out.
-    let repaired = spans.length - size
+    let repaired = rows.length - size
     let frame = 0
     for (let i = 0; i < size; i++) {
-      const span = laid.order[i]!
+      const row = laid.row[i]!
       const [start, end, depth] = [startNs[i]!, laid.endNs[i]!, nested.depth[i]!]
-      nested.marker[i] = this.#markerId(span)
+      nested.marker[i] = numbers.markerOf(row, (manner) => this.#markerId(manner))
       nested.durationNs[i] = end - start
-      if (nested.effect !== undefined) nested.effect[i] = span.effect
-      if (nested.bytes !== undefined) nested.bytes[i] = span.bytes
-      if (nested.key !== undefined) nested.key[i] = span.key ?? NO_KEY
+      if (nested.effect !== undefined) nested.effect[i] = spans.effect[row]!
+      if (nested.bytes !== undefined) nested.bytes[i] = spans.bytes[row]!
+      if (nested.key !== undefined) nested.key[i] = spans.key[row]!
       if (depth === 0) while (frame + 1 < frameStartNs.length && frameStartNs[frame + 1]! <= start) frame++
       nested.count[frame]!++
-      const moved = Math.max(start - span.startNs, Math.abs(span.startNs + span.durationNs - end))
+      const saidNs = spans.startNs[row]!
+      const moved = Math.max(start - saidNs, Math.abs(saidNs + spans.durationNs[row]! - end))
       if (moved > JITTER_NS || depth === LIMITS.spanDepth) repaired++
     }
     return { spans: nested, repaired }
@@ -183,13 +172,13 @@ export class Assembler {
     return id
   }
 
-  #markerId({ name, group, kind, at = null }: Pick<LooseSpan, 'name' | 'group' | 'kind' | 'at'>): number {
+  #markerId({ name, group, kind, at }: Omit<Manner, 'lane'>): number {
     const names = inside(inside(this.#markers, kind), group)
     const known = names.get(name)
     if (known !== undefined) return known
     const id = this.#markerCount
     if (id >= LIMITS.markers - 1 && name !== FOLDED) {
-      return this.#markerId({ name: FOLDED, group: '', kind: 'work' })
+      return this.#markerId({ name: FOLDED, group: '', kind: 'work', at: null })
     }
     this.#markerCount++
     names.set(name, id)
@@ -212,109 +201,31 @@ function inOrder<T>(items: T[], compare: (a: T, b: T) => number): T[] {
   return items
 }
 
-/** Spans in their places, by place; times may have been cut to fit. Columns may be longer than there are spans. */
-interface Laid {
-  order: LooseSpan[]
-  startNs: Float64Array
-  endNs: Float64Array
-  depth: Uint8Array
-}
+const NOT_YET = -1
 
-const noneLaid = (order: LooseSpan[], most: number): Laid => ({
-  order,
-  startNs: new Float64Array(most),
-  endNs: new Float64Array(most),
-  depth: new Uint8Array(most),
-})
+/** Spans with the numbers that lane and marker of each have in the take. */
+class Numbers {
+  readonly spans: LooseSpans
+  readonly #lanes: Int32Array
+  readonly #markers: Int32Array
 
-/** Which lies inside which, by time alone. One that outlasts what it began in is cut there. */
-function nestByTime(spans: LooseSpan[]): Laid {
-  const laid = noneLaid(spans, spans.length)
-  const openEnds: number[] = []
-  for (let i = 0; i < spans.length; i++) {
-    const { startNs, durationNs } = spans[i]!
-    while (openEnds.length > 0 && openEnds.at(-1)! <= startNs) openEnds.pop()
-    laid.startNs[i] = startNs
-    laid.endNs[i] = Math.min(startNs + durationNs, openEnds.at(-1) ?? Infinity)
-    laid.depth[i] = Math.min(openEnds.length, LIMITS.spanDepth)
-    if (openEnds.length <= LIMITS.spanDepth) openEnds.push(laid.endNs[i]!)
+  constructor(spans: LooseSpans) {
+    this.spans = spans
+    this.#lanes = new Int32Array(spans.manners.length).fill(NOT_YET)
+    this.#markers = new Int32Array(spans.manners.length).fill(NOT_YET)
   }
-  return laid
-}
 
-/** As the spans' parents say; brothers that overlap, and children that outlast, are cut. @param spans sorted by start */
-function nestByParent(spans: LooseSpan[]): Laid {
-  const family = familyOf(spans)
-  const laid = noneLaid([], spans.length)
-  /** Of each span that is open: its next child, and what that must keep within. The first is around all. */
-  const next = [family.firstChild[spans.length]!]
-  const fromNs = [0]
-  const untilNs = [Infinity]
-  let depth = 0
-  while (depth >= 0) {
-    const at = next[depth]!
-    if (at === NOBODY) {
-      depth--
-      continue
-    }
-    const span = spans[at]!
-    const startNs = Math.min(Math.max(span.startNs, fromNs[depth]!), untilNs[depth]!)
-    const endNs = Math.min(Math.max(span.startNs + span.durationNs, startNs), untilNs[depth]!)
-    next[depth] = family.nextBrother[at]!
-    fromNs[depth] = endNs
-    const place = laid.order.push(span) - 1
-    laid.startNs[place] = startNs
-    laid.endNs[place] = endNs
-    laid.depth[place] = Math.min(depth, LIMITS.spanDepth)
-    if (family.firstChild[at] === NOBODY) continue
-    depth++
-    next[depth] = family.firstChild[at]!
-    fromNs[depth] = startNs
-    untilNs[depth] = endNs
+  laneOf(row: number, give: (manner: Manner) => number): number {
+    return this.#numberOf(this.#lanes, row, give)
   }
-  return laid
-}
 
-const NOBODY = -1
+  markerOf(row: number, give: (manner: Manner) => number): number {
+    return this.#numberOf(this.#markers, row, give)
+  }
 
-/** By index in the list of spans: the first child of each, and of nobody at the end; and the next of its parent's children. */
-interface Family {
-  firstChild: Int32Array
-  nextBrother: Int32Array
-}
-
-function familyOf(spans: LooseSpan[]): Family {
-  const nobody = spans.length
-  const firstChild = new Int32Array(nobody + 1).fill(NOBODY)
-  const lastChild = new Int32Array(nobody + 1).fill(NOBODY)
-  const nextBrother = new Int32Array(nobody).fill(NOBODY)
-  const byId = new Map<string, number>()
-  for (let i = 0; i < nobody; i++) {
-    const { id } = spans[i]!
-    if (id !== undefined && !byId.has(id)) byId.set(id, i)
+  #numberOf(numbers: Int32Array, row: number, give: (manner: Manner) => number): number {
+    const manner = this.spans.manner[row]!
+    const known = numbers[manner]!
+    return known !== NOT_YET ? known : (numbers[manner] = give(this.spans.manners[manner]!))
   }
-  const endOf = (i: number) => spans[i]!.startNs + spans[i]!.durationNs
-  const unordered = new Set<number>()
-  for (let i = 0; i < nobody; i++) {
-    const span = spans[i]!
-    // A parent on another lane, or a frame, is no parent here.
-    const parent =
-      span.parent === undefined || span.parent === span.id ? nobody : (byId.get(span.parent) ?? nobody)
-    const last = lastChild[parent]!
-    if (last === NOBODY) firstChild[parent] = i
-    else {
-      nextBrother[last] = i
-      if (spans[last]!.startNs === span.startNs && endOf(last) > endOf(i)) unordered.add(parent)
-    }
-    lastChild[parent] = i
-  }
-  // On a clock of whole ms many begin together: what ended first came first.
-  for (const parent of unordered) {
-    const brothers: number[] = []
-    for (let i = firstChild[parent]!; i !== NOBODY; i = nextBrother[i]!) brothers.push(i)
-    brothers.sort((a, b) => spans[a]!.startNs - spans[b]!.startNs || endOf(a) - endOf(b))
-    firstChild[parent] = brothers[0]!
-    brothers.forEach((one, i) => (nextBrother[one] = brothers[i + 1] ?? NOBODY))
-  }
-  return { firstChild, nextBrother }
 }

@@ -28,23 +28,15 @@ export class EarliestFirst<T> {
     items[at] = item
   }
 
-  /** Takes out everything before `time`, in order. */
-  takeBefore(time: number): T[] {
-    return this.#takeThose((own) => own < time)
-  }
-
   /** Takes out everything up to `time`, itself included, in order. */
   takeUntil(time: number): T[] {
-    return this.#takeThose((own) => own <= time)
-  }
-
-  #takeThose(isDue: (time: number) => boolean): T[] {
     const items = this.#items
-    if (items.length === 0 || !isDue(this.#timeOf(items[0]!))) return []
-    const due = items.filter((item) => isDue(this.#timeOf(item)))
+    const isDue = (item: T) => this.#timeOf(item) <= time
+    if (items.length === 0 || !isDue(items[0]!)) return []
+    const due = items.filter(isDue)
     if (due.length < items.length / FEW) return due.map(() => this.pop()!)
     // Where many are due, sorting them costs less than taking them one by one; most come in order.
-    const rest = items.filter((item) => !isDue(this.#timeOf(item)))
+    const rest = items.filter((item) => !isDue(item))
     this.clear()
     for (const item of rest) this.push(item)
     return due.sort((a, b) => this.#timeOf(a) - this.#timeOf(b))

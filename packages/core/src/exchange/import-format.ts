@@ -40,7 +40,10 @@ export interface TakeSource {
   /** Whether the take came to its proper end. */
   readonly ended: boolean
   readonly skipped: Skipped
-  /** @throws FormatError with its place */
+  /**
+   * @param piece the source's own from then on
+   * @throws FormatError with its place
+   */
   push(piece: Uint8Array, onRecord: OnRecord): void
   /** Says that there is no more. @throws FormatError when there was no take in it */
   finish(onRecord: OnRecord): void
@@ -61,6 +64,11 @@ export class Skipped {
   add(what: string): void {
     this.count++
     if (this.named.length < MOST_NAMED) this.named.push(what)
+  }
+
+  addAll({ named, count }: Skipped): void {
+    this.named.push(...named.slice(0, MOST_NAMED - this.named.length))
+    this.count += count
   }
 
   /** In one sentence; null when nothing was passed over. */

@@ -1,11 +1,11 @@
 import { FormatError, LIMITS } from '../format/index.ts'
+import { Pieces } from './pieces.ts'
 
 const NEWLINE = 0x0a
 
 /** Splits bytes that arrive in pieces into lines of text. */
 export class LineSplitter {
-  #pending: Uint8Array[] = []
-  #pendingBytes = 0
+  readonly #pending = new Pieces()
   readonly #decoder = new TextDecoder('utf-8', { ignoreBOM: false })
   /** Number of the line to come, from 1. */
   line = 1
@@ -13,7 +13,7 @@ export class LineSplitter {
   offset = 0
 
   get pendingBytes(): number {
-    return this.#pendingBytes
+    return this.#pending.bytes
   }
 
   /** @throws FormatError `too-large` for a line beyond the limit of a record */
@@ -28,27 +28,18 @@ export class LineSplitter {
   }
 
   finish(onLine: (text: string) => void): void {
-    if (this.#pendingBytes > 0) this.#flush(onLine, 0)
+    if (this.#pending.bytes > 0) this.#flush(onLine, 0)
   }
 
   #keep(bytes: Uint8Array): void {
-    if (bytes.length === 0) return
-    if (this.#pendingBytes + bytes.length > LIMITS.recordBytes) {
+    if (this.#pending.bytes + bytes.length > LIMITS.recordBytes) {
       throw new FormatError('too-large', `line ${this.line} has more than ${LIMITS.recordBytes} bytes`)
     }
-    this.#pending.push(bytes.slice())
-    this.#pendingBytes += bytes.length
+    this.#pending.add(bytes)
   }
 
   #flush(onLine: (text: string) => void, newline: number): void {
-    const whole = new Uint8Array(this.#pendingBytes)
-    let at = 0
-    for (const part of this.#pending) {
-      whole.set(part, at)
-      at += part.length
-    }
-    this.#pending = []
-    this.#pendingBytes = 0
+    const whole = this.#pending.take()
     onLine(this.#decoder.decode(whole))
     this.line++
     this.offset += whole.length + newline

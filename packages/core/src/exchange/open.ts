@@ -62,7 +62,7 @@ export class AnySource implements TakeSource {
     start.set(this.#start)
     start.set(piece, this.#start.length)
     this.#start = start
-    if (start.length >= ENOUGH_BYTES || !mayBeJson(start)) this.#decide(onRecord)
+    if (start.length >= ENOUGH_BYTES || !(mayBeJson(start) || isBlank(start))) this.#decide(onRecord)
   }
 
   finish(onRecord: OnRecord): void {
@@ -112,9 +112,21 @@ function isText(start: Uint8Array): boolean {
   )
 }
 
-/** Begins with a brace or a bracket, after a byte order mark or white space. */
-function mayBeJson(start: Uint8Array): boolean {
-  let at = start[0] === 0xef && start[1] === 0xbb && start[2] === 0xbf ? 3 : 0
-  while (at < start.length && [0x20, 0x09, 0x0a, 0x0d].includes(start[at]!)) at++
-  return at < start.length && (start[at] === 0x7b || start[at] === 0x5b)
+const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf]
+const WHITE_SPACE = [0x20, 0x09, 0x0a, 0x0d]
+
+/** Where a byte order mark and white space end. */
+function endOfBlank(start: Uint8Array): number {
+  let at = 0
+  while (at < BYTE_ORDER_MARK.length && start[at] === BYTE_ORDER_MARK[at]) at++
+  // A part of the mark is none, unless the rest is still to come.
+  if (at < BYTE_ORDER_MARK.length && at < start.length) at = 0
+  while (at < start.length && WHITE_SPACE.includes(start[at]!)) at++
+  return at
 }
+
+/** Begins with a brace or a bracket, after a byte order mark or white space. */
+const mayBeJson = (start: Uint8Array): boolean => [0x7b, 0x5b].includes(start[endOfBlank(start)] ?? 0)
+
+/** Nothing has come that tells. */
+const isBlank = (start: Uint8Array): boolean => endOfBlank(start) === start.length

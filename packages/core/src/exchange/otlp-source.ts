@@ -3,71 +3,100 @@ import { readOtlp, type OtlpResource } from './otlp.ts'
 import { readOtlpText } from './otlp-text.ts'
 import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
-import { parseJson, WholeFileSource } from './whole-file.ts'
+import { parseJson, WholeFileSource, withoutMark } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */
 class OtlpSource extends WholeFileSource {
   readonly format = 'otlp-json'
+  #take: OtlpTake | null = null
+  /** Lines that have been read; none where the first is no request: it may be one over several lines. */
+  #lines = 0
+  #isOverLines = false
+
+  /** Reads each line as soon as it is whole: while the rest still arrives, and without keeping all of its text. */
+  protected override keep(piece: Uint8Array): void {
+    let from = 0
+    while (!this.#isOverLines) {
+      const end = piece.indexOf(LINE_FEED, from)
+      if (end < 0) break
+      super.keep(piece.subarray(from, end + 1))
+      from = end + 1
+      this.#readLine()
+    }
+    super.keep(piece.subarray(from))
+  }
+
+  #readLine(): void {
+    const line = this.pieces.take()
+    const read = this.#request(this.#lines === 0 ? withoutMark(line) : line)
+    if (!(read instanceof Error) || this.#lines > 0) this.#addLine(line, read)
+    else {
+      this.#isOverLines = true
+      super.keep(line)
+    }
+  }
+
+  /** Of a line, or what is wrong with it. */
+  #addLine(line: Uint8Array, read: OtlpResource[] | Error): void {
+    this.#lines++
+    if (!(read instanceof Error)) this.#add(read)
+    else if (!isBlank(line)) this.skipped.add(`line ${this.#lines}: ${read.message}`)
+  }
+
+  #add(resources: OtlpResource[]): void {
+    for (const resource of resources) {
+      this.#take ??= new OtlpTake(this.options.take, resource, WHOLE_FILE)
+      this.#take.add(resource)
+    }
+  }
 
   protected give(bytes: Uint8Array, onRecord: OnRecord): void {
-    const { take } = this.options
-    const resources: OtlpResource[] = []
-    for (const read of this.#requests(bytes)) for (const resource of read) resources.push(resource)
-    if (resources.length === 0) {
+    const { place } = this
+    this.#readRest(bytes)
+    const take = this.#take
+    if (take === null) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no span in it')
     }
-    const whole = new OtlpTake(take, resources[0]!, WHOLE_FILE)
-    const { place } = this
-    for (const resource of resources) whole.add(resource)
-    const records = whole.flush()
-    const end = whole.end()
+    const records = take.flush()
+    const end = take.end()
     if (end === null) {
       throw new FormatError(
         'not-a-take',
         'no span is a frame: none has the attribute "lapsus.frame"; say with --frame-marker which one is',
       )
     }
-    if (whole.outside > 0)
+    if (take.outside > 0)
       this.skipped.add(
-        whole.outside === 1
+        take.outside === 1
           ? '1 span lies outside every frame'
-          : `${whole.outside} spans lie outside every frame`,
+          : `${take.outside} spans lie outside every frame`,
       )
     for (const record of records) onRecord(record, place)
     onRecord(end, place)
   }
 
-  /** What is in each, one after the other: all of a large file at once, as objects, would keep the collector busy. */
-  *#requests(bytes: Uint8Array): Generator<OtlpResource[]> {
-    const firstEnd = endOfLine(bytes, 0)
-    const first = this.#request(bytes, 0, firstEnd)
-    // Where the first line is none, the whole may be one request over several lines.
-    const whole = first instanceof Error ? this.#request(bytes, 0, bytes.length) : null
-    if (whole !== null && !(whole instanceof Error)) {
-      yield whole
-      return
-    }
-    if (whole !== null && isBlank(bytes, firstEnd, bytes.length)) parseJson(bytes)
-    for (let line = 1, from = 0; from < bytes.length; line++) {
-      const end = endOfLine(bytes, from)
-      const request = from === 0 ? first : this.#request(bytes, from, end)
-      if (!(request instanceof Error)) yield request
-      else if (!isBlank(bytes, from, end)) this.skipped.add(`line ${line}: ${request.message}`)
-      from = end + 1
+  /** The last line, or, where the first was none, all there is: one request over several lines, or lines after all. */
+  #readRest(bytes: Uint8Array): void {
+    const whole = this.#request(bytes)
+    if (!(whole instanceof Error)) this.#add(whole)
+    else if (this.#lines > 0) this.#addLine(bytes, whole)
+    else {
+      const lines = [...linesOf(bytes)]
+      if (lines.slice(1).every(isBlank)) parseJson(bytes)
+      for (const line of lines) this.#addLine(line, this.#request(line))
     }
   }
 
-  /** What a part of the text says; an error where it is no JSON. */
-  #request(bytes: Uint8Array, from: number, end: number): OtlpResource[] | Error {
+  /** What a text says; an error where it is no JSON. */
+  #request(bytes: Uint8Array): OtlpResource[] | Error {
     const { frameMarker } = this.options
-    const read = readOtlpText(bytes, from, end, frameMarker)
+    const read = readOtlpText(bytes, 0, bytes.length, frameMarker)
     if (read !== null) {
       for (const problem of read.problems) this.skipped.add(problem)
       return read.resources
     }
     try {
-      const json = JSON.parse(new TextDecoder().decode(bytes.subarray(from, end))) as unknown
-      return readOtlp(json, this.skipped, frameMarker)
+      return readOtlp(JSON.parse(new TextDecoder().decode(bytes)), this.skipped, frameMarker)
     } catch (error) {
       if (error instanceof SyntaxError) return error
       throw error
@@ -78,13 +107,16 @@ class OtlpSource extends WholeFileSource {
 const SPACE = 0x20
 const LINE_FEED = 0x0a
 
-function endOfLine(bytes: Uint8Array, from: number): number {
-  const at = bytes.indexOf(LINE_FEED, from)
-  return at < 0 ? bytes.length : at
+function* linesOf(bytes: Uint8Array): Generator<Uint8Array> {
+  for (let from = 0; from < bytes.length;) {
+    const at = bytes.indexOf(LINE_FEED, from)
+    const end = at < 0 ? bytes.length : at
+    yield bytes.subarray(from, end)
+    from = end + 1
+  }
 }
 
-const isBlank = (bytes: Uint8Array, from: number, end: number): boolean =>
-  bytes.subarray(from, end).every((byte) => byte <= SPACE)
+const isBlank = (bytes: Uint8Array): boolean => bytes.every((byte) => byte <= SPACE)
 
 export const otlpJson: ImportFormat = {
   name: 'otlp-json',

@@ -14,7 +14,7 @@ import {
   MOST_IDS,
   type Place,
 } from '../format/index.ts'
-import type { LooseSpan } from './assemble.ts'
+import type { LooseSpan } from './loose-spans.ts'
 import type { UnixTimes } from './unix-times.ts'
 
 /** One span as it came; times in ns since its resource's base. */

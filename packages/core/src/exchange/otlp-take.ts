@@ -2,6 +2,7 @@
 import { FORMAT_VERSION, LIMITS, type FollowingRecord, type TakeRecord } from '../format/index.ts'
 import { Assembler } from './assemble.ts'
 import { EarliestFirst } from './earliest-first.ts'
+import { LooseSpans } from './loose-spans.ts'
 import type { OtlpResource } from './otlp.ts'
 import type { OtlpSpan } from './otlp-span.ts'
 import { shiftNs, unixMs } from './unix-times.ts'
@@ -15,6 +16,8 @@ interface Patience {
   holdNs: number
 }
 const STREAM: Patience = { mostWaiting: 500_000, holdNs: 1.5e9 }
+/** Ordering those that wait takes time: not for each that is too many. */
+const SLACK = 1.1
 /** All is there before the flush, in any order. */
 export const WHOLE_FILE: Patience = { mostWaiting: Infinity, holdNs: Infinity }
 
@@ -22,7 +25,7 @@ export class OtlpTake {
   readonly #take: string
   readonly #resource: OtlpResource
   readonly #patience: Patience
-  readonly #waiting = new EarliestFirst<OtlpSpan>(({ startNs }) => startNs)
+  #waiting = new LooseSpans()
   readonly #frames = new EarliestFirst<OtlpSpan>(endOf)
   #assembler: Assembler | null = null
   /** Times of the spans count from the first resource's base, those of records from here. */
@@ -43,13 +46,21 @@ export class OtlpTake {
     const shift = shiftNs(baseS, this.#resource.baseS)
     for (const span of spans) {
       move(span, shift)
-      ;(span.isFrame ? this.#frames : this.#waiting).push(span)
+      if (span.isFrame) this.#frames.push(span)
+      else this.#waiting.add(span)
       if (endOf(span) > this.#latestNs) this.#latestNs = endOf(span)
     }
-    for (const waiting of [this.#waiting, this.#frames]) {
-      for (; waiting.size > this.#patience.mostWaiting; this.outside++) waiting.pop()
-    }
+    const { mostWaiting } = this.#patience
+    if (this.#waiting.count > mostWaiting * SLACK) this.#leaveOutEarliest(this.#waiting.count - mostWaiting)
+    for (; this.#frames.size > mostWaiting; this.outside++) this.#frames.pop()
     return this.#give(this.#latestNs - this.#patience.holdNs)
+  }
+
+  #leaveOutEarliest(count: number): void {
+    const left = new LooseSpans()
+    for (const row of this.#waiting.inOrder().subarray(count)) left.addRow(this.#waiting, row)
+    this.#waiting = left
+    this.outside += count
   }
 
   /** Gives the records of all frames that have come: nothing has for a while. */
@@ -67,19 +78,29 @@ export class OtlpTake {
       this.#originNs = frames[0]!.startNs
       records.push(this.#takeRecord())
     }
-    const due = this.#waiting.takeBefore(endOf(frames.at(-1)!))
-    const inside = due.filter(({ startNs }) => startNs >= this.#originNs)
-    this.outside += due.length - inside.length
-    for (const spans of [frames, inside]) for (const span of spans) move(span, -this.#originNs)
-    const moments = [frames, inside].flatMap((spans) => spans.flatMap(momentsOf))
+    const inside = this.#takeInside(endOf(frames.at(-1)!))
+    for (const frame of frames) move(frame, -this.#originNs)
+    inside.countFrom(this.#originNs)
+    const moments = [...frames.map(({ events }) => events), ...inside.events.values()].flatMap((events) =>
+      events.filter(({ atNs }) => atNs >= 0 && atNs <= LIMITS.largestWhole),
+    )
     for (const record of this.#assembler.chunks(frames, inside, moments)) records.push(record)
     return records
   }
 
+  /** Takes out the spans before `untilNs`, and leaves out those before the first frame. */
+  #takeInside(untilNs: number): LooseSpans {
+    const waiting = this.#waiting
+    const inside = waiting.between(this.#originNs, untilNs)
+    this.#waiting = waiting.between(untilNs, Infinity)
+    this.outside += waiting.count - inside.count - this.#waiting.count
+    return inside
+  }
+
   /** Ends the take, after the last flush; null when it never had a frame. */
   end(): FollowingRecord | null {
-    this.outside += this.#waiting.size
-    this.#waiting.clear()
+    this.outside += this.#waiting.count
+    this.#waiting = new LooseSpans()
     return this.#assembler?.end() ?? null
   }
 
@@ -116,6 +137,3 @@ function move(span: OtlpSpan, byNs: number): void {
   span.startNs += byNs
   for (const event of span.events) event.atNs += byNs
 }
-
-const momentsOf = ({ events }: OtlpSpan) =>
-  events.filter(({ atNs }) => atNs >= 0 && atNs <= LIMITS.largestWhole)

@@ -8,52 +8,62 @@ export interface Entry {
   duration: number
 }
 
-/** What is used of the entries, as if all had been parsed; null where the text is not as usual, if it is JSON at all. */
-export function usualEntries(bytes: Uint8Array): { entries: unknown[]; timeOrigin?: unknown } | null {
+/** Is given the entries one after the other: an object that is used again for the next, or whatever the platform reads. */
+export type OnEntry = (entry: unknown) => void
+
+/** Reads a whole text; null where it is not as usual, if it is JSON at all: what was given then does not count. */
+export function readEntries(bytes: Uint8Array, onEntry: OnEntry): { timeOrigin?: unknown } | null {
   try {
     const json = new JsonReader(bytes)
-    if (json.isList) return atTheEnd(json, { entries: listOfEntries(json) })
-    let entries: unknown[] | null = null
-    let timeOrigin: unknown
-    json.open('{')
-    while (json.more('{')) {
-      const key = json.key()
-      if (key === 'timeOrigin') timeOrigin = json.value()
-      else if (key !== 'entries') json.skip()
-      // The last of several counts, to whoever parses it.
-      else if (entries !== null) throw UNUSUAL
-      else entries = listOfEntries(json)
-    }
-    return entries === null ? null : atTheEnd(json, { entries, timeOrigin })
+    const told: { timeOrigin?: unknown } = {}
+    if (json.isList) readList(json, onEntry)
+    else if (!readHolder(json, onEntry, told)) return null
+    return json.isAtEnd ? told : null
   } catch (error) {
     if (error === UNUSUAL || error instanceof SyntaxError) return null
     throw error
   }
 }
 
-function atTheEnd<T>(json: JsonReader, value: T): T {
-  if (!json.isAtEnd) throw UNUSUAL
-  return value
+/** @returns whether it has entries */
+function readHolder(json: JsonReader, onEntry: OnEntry, told: { timeOrigin?: unknown }): boolean {
+  let hasEntries = false
+  json.open('{')
+  while (json.more('{')) {
+    const key = json.key()
+    if (key === 'timeOrigin') told.timeOrigin = json.value()
+    else if (key !== 'entries') json.skip()
+    // The last of several counts, to whoever parses it.
+    else if (hasEntries) throw UNUSUAL
+    else {
+      hasEntries = true
+      readList(json, onEntry)
+    }
+  }
+  return hasEntries
 }
 
-function listOfEntries(json: JsonReader): unknown[] {
-  const entries: unknown[] = []
+function readList(json: JsonReader, onEntry: OnEntry): void {
+  const entry: Entry = { name: '', entryType: '', startTime: NaN, duration: NaN }
   json.open('[')
   while (json.more('[')) {
     const from = json.at
     try {
-      entries.push(usualEntry(json))
+      readUsual(json, entry)
     } catch (error) {
       if (error !== UNUSUAL) throw error
       json.back(from)
-      entries.push(json.value())
+      onEntry(json.value())
+      continue
     }
+    onEntry(entry)
   }
-  return entries
 }
 
-function usualEntry(json: JsonReader): Entry {
-  const entry = { name: '', entryType: '', startTime: NaN, duration: NaN }
+/** @throws UNUSUAL where it is not as usual */
+function readUsual(json: JsonReader, entry: Entry): void {
+  entry.name = entry.entryType = ''
+  entry.startTime = entry.duration = NaN
   json.open('{')
   while (json.more('{')) {
     switch (json.key()) {
@@ -76,5 +86,4 @@ function usualEntry(json: JsonReader): Entry {
   // What is missing is to be told as what it is.
   if (entry.name === '' || entry.entryType === '' || Number.isNaN(entry.startTime + entry.duration))
     throw UNUSUAL
-  return entry
 }

@@ -7,9 +7,10 @@ import {
   LIMITS,
   type Moment,
 } from '../format/index.ts'
-import { Assembler, type LooseFrame, type LooseSpan } from './assemble.ts'
-import type { ImportFormat, OnRecord } from './import-format.ts'
-import { usualEntries, type Entry } from './timeline-text.ts'
+import { Assembler, type LooseFrame } from './assemble.ts'
+import { Skipped, type ImportFormat, type OnRecord } from './import-format.ts'
+import { LooseSpans } from './loose-spans.ts'
+import { readEntries, type Entry } from './timeline-text.ts'
 import { parseJson, WholeFileSource } from './whole-file.ts'
 
 const NS_PER_MS = 1e6
@@ -29,8 +30,8 @@ class TimelineSource extends WholeFileSource {
 
   protected give(bytes: Uint8Array, onRecord: OnRecord): void {
     const { frameMarker = DEFAULT_FRAME_MARKER, take, game } = this.options
-    const { entries, timeOrigin } = this.#entries(usualEntries(bytes) ?? parseJson(bytes))
-    const frames = framesOf(entries, frameMarker)
+    const { entries, timeOrigin } = this.#read(bytes, frameMarker)
+    const frames = entries.frames()
     if (frames.length === 0) {
       throw new FormatError(
         'not-a-take',
@@ -52,50 +53,38 @@ class TimelineSource extends WholeFileSource {
       place,
     )
     const assembler = new Assembler(MAIN_LANE)
-    const spans: LooseSpan[] = []
-    const moments: Moment[] = []
-    for (const entry of entries) {
-      const startNs = Math.round(entry.startTime * NS_PER_MS) - originNs
-      if (entry.name === frameMarker || startNs < 0) continue
-      if (entry.entryType === 'mark') moments.push({ name: entry.name, atNs: startNs, data: null })
-      else {
-        const isMeasure = entry.entryType === 'measure'
-        spans.push({
-          lane: isMeasure ? MAIN_LANE : BROWSER_LANE,
-          name: isMeasure ? entry.name : entry.entryType,
-          group: isMeasure ? '' : BROWSER_LANE,
-          kind: 'work',
-          startNs,
-          durationNs: Math.round(entry.duration * NS_PER_MS),
-          effect: EFFECT_UNSAID,
-          bytes: BYTES_UNKNOWN,
-        })
-      }
-    }
+    const spans = entries.spans.between(originNs, Infinity)
+    spans.countFrom(originNs)
+    const moments = entries.moments
+      .filter(({ atNs }) => atNs >= originNs)
+      .map((moment) => ({ ...moment, atNs: moment.atNs - originNs }))
     const shifted = frames.map(({ startNs, durationNs }) => ({ startNs: startNs - originNs, durationNs }))
     for (const record of assembler.chunks(shifted, spans, moments)) onRecord(record, place)
     onRecord(assembler.end(), place)
   }
 
   /** The entries that can be used; an array, or an object that has it beside the time origin. */
-  #entries(value: unknown): { entries: Entry[]; timeOrigin: number } {
-    const holder = (Array.isArray(value) ? { entries: value } : value) as {
-      entries?: unknown
-      timeOrigin?: unknown
-    } | null
-    if (!Array.isArray(holder?.entries)) {
-      throw new FormatError('not-a-take', 'neither an array of entries nor an object with "entries"')
+  #read(bytes: Uint8Array, frameMarker: string): { entries: Entries; timeOrigin: number } {
+    let entries = new Entries(frameMarker)
+    let told = readEntries(bytes, (raw) => entries.add(raw))
+    if (told === null) {
+      const value = parseJson(bytes)
+      const holder = (Array.isArray(value) ? { entries: value } : value) as {
+        entries?: unknown
+        timeOrigin?: unknown
+      } | null
+      if (!Array.isArray(holder?.entries)) {
+        throw new FormatError('not-a-take', 'neither an array of entries nor an object with "entries"')
+      }
+      entries = new Entries(frameMarker)
+      for (const raw of holder.entries) entries.add(raw)
+      told = holder
     }
-    const entries: Entry[] = []
-    holder.entries.forEach((raw: unknown, i) => {
-      const wrong = whatIsWrong(raw)
-      if (wrong === null) entries.push(shortlyNamed(raw as Entry))
-      else if (wrong !== '') this.skipped.add(`entry ${i}: ${wrong}`)
-    })
-    if (entries.length === 0) {
+    this.skipped.addAll(entries.skipped)
+    if (entries.count === 0) {
       throw new FormatError('not-a-take', this.skipped.named[0] ?? 'there is no entry in it')
     }
-    return { entries, timeOrigin: this.#timeOrigin(holder.timeOrigin) }
+    return { entries, timeOrigin: this.#timeOrigin(told.timeOrigin) }
   }
 
   /** Ms since 1970; 0 where it is not given, or no date a take can have. */
@@ -108,8 +97,59 @@ class TimelineSource extends WholeFileSource {
   }
 }
 
-const shortlyNamed = (entry: Entry): Entry =>
-  entry.name.length <= LIMITS.nameLength ? entry : { ...entry, name: entry.name.slice(0, LIMITS.nameLength) }
+/** What entries say, times in ns on their own clock. */
+class Entries {
+  readonly spans = new LooseSpans()
+  readonly moments: Moment[] = []
+  readonly skipped = new Skipped()
+  /** Of those that can be used. */
+  count = 0
+  readonly #frameMarker: string
+  readonly #frames: LooseFrame[] = []
+  readonly #frameMarks: number[] = []
+  #index = 0
+
+  constructor(frameMarker: string) {
+    this.#frameMarker = frameMarker
+  }
+
+  add(raw: unknown): void {
+    const wrong = whatIsWrong(raw)
+    if (wrong === null) this.#addGood(raw as Entry)
+    else if (wrong !== '') this.skipped.add(`entry ${this.#index}: ${wrong}`)
+    this.#index++
+  }
+
+  #addGood({ name, entryType, startTime, duration }: Entry): void {
+    this.count++
+    const startNs = Math.round(startTime * NS_PER_MS)
+    const durationNs = Math.round(duration * NS_PER_MS)
+    const short = name.slice(0, LIMITS.nameLength)
+    const [isMark, isMeasure] = [entryType === 'mark', entryType === 'measure']
+    if (short === this.#frameMarker) {
+      if (isMeasure) this.#frames.push({ startNs, durationNs })
+      else if (isMark) this.#frameMarks.push(startNs)
+    } else if (isMark) this.moments.push({ name: short, atNs: startNs, data: null })
+    else
+      this.spans.add({
+        lane: isMeasure ? MAIN_LANE : BROWSER_LANE,
+        name: isMeasure ? short : entryType,
+        group: isMeasure ? '' : BROWSER_LANE,
+        kind: 'work',
+        startNs,
+        durationNs,
+        effect: EFFECT_UNSAID,
+        bytes: BYTES_UNKNOWN,
+      })
+  }
+
+  /** Measures with the frames' name, in order; or else marks of that name begin them. */
+  frames(): LooseFrame[] {
+    if (this.#frames.length > 0) return this.#frames.sort((a, b) => a.startNs - b.startNs)
+    const marks = this.#frameMarks.sort((a, b) => a - b)
+    return marks.slice(0, -1).map((startNs, i) => ({ startNs, durationNs: marks[i + 1]! - startNs }))
+  }
+}
 
 /** Null for a good entry, empty for one of a type that says nothing about code. */
 function whatIsWrong(raw: unknown): string | null {
@@ -124,24 +164,6 @@ function whatIsWrong(raw: unknown): string | null {
     }
   }
   return OWN_TYPES.includes(entry.entryType) || BROWSER_TYPES.includes(entry.entryType) ? null : ''
-}
-
-/** Measures of that name are frames; or else marks of that name begin them. */
-function framesOf(entries: Entry[], frameMarker: string): LooseFrame[] {
-  const own = entries.filter(({ name }) => name === frameMarker).sort((a, b) => a.startTime - b.startTime)
-  const measures = own.filter(({ entryType }) => entryType === 'measure')
-  const startNs = ({ startTime }: Entry) => Math.round(startTime * NS_PER_MS)
-  if (measures.length > 0) {
-    return measures.map((entry) => ({
-      startNs: startNs(entry),
-      durationNs: Math.round(entry.duration * NS_PER_MS),
-    }))
-  }
-  const marks = own.filter(({ entryType }) => entryType === 'mark')
-  return marks.slice(0, -1).map((entry, i) => ({
-    startNs: startNs(entry),
-    durationNs: startNs(marks[i + 1]!) - startNs(entry),
-  }))
 }
 
 export const timeline: ImportFormat = {

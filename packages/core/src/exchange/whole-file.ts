@@ -1,5 +1,6 @@
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
 import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './import-format.ts'
+import { Pieces } from './pieces.ts'
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024
@@ -11,7 +12,7 @@ export abstract class WholeFileSource implements TakeSource {
   readonly lenient = true
   readonly skipped = new Skipped()
   protected readonly options: SourceOptions
-  #pieces: Uint8Array[] = []
+  protected readonly pieces = new Pieces()
   #bytes = 0
   ended = false
 
@@ -30,27 +31,33 @@ export abstract class WholeFileSource implements TakeSource {
   push(piece: Uint8Array): void {
     this.#bytes += piece.length
     if (this.#bytes > MOST_BYTES) {
-      this.#pieces = []
+      this.pieces.take()
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes of JSON in one file`).at(this.place)
     }
-    this.#pieces.push(piece.slice())
+    this.keep(piece)
+  }
+
+  protected keep(piece: Uint8Array): void {
+    this.pieces.add(piece)
   }
 
   finish(onRecord: OnRecord): void {
-    const bytes = new Uint8Array(this.#bytes)
-    let at = 0
-    for (const piece of this.#pieces) {
-      bytes.set(piece, at)
-      at += piece.length
-    }
-    this.#pieces = []
-    const hasMark = BYTE_ORDER_MARK.every((byte, i) => bytes[i] === byte)
-    this.give(hasMark ? bytes.subarray(BYTE_ORDER_MARK.length) : bytes, onRecord)
+    this.give(withoutMark(this.pieces.take()), onRecord)
     this.ended = true
   }
 
-  /** @throws FormatError when there is nothing right in it */
+  /**
+   * Gives the records at the end.
+   * @param bytes what has been kept
+   * @throws FormatError when there is nothing right in it
+   */
   protected abstract give(bytes: Uint8Array, onRecord: OnRecord): void
+}
+
+/** What follows a mark of byte order. */
+export function withoutMark(bytes: Uint8Array): Uint8Array {
+  const hasMark = BYTE_ORDER_MARK.every((byte, i) => bytes[i] === byte)
+  return hasMark ? bytes.subarray(BYTE_ORDER_MARK.length) : bytes
 }
 
 /** Of UTF-8. @throws FormatError saying what is wrong */
