@@ -31,6 +31,8 @@ export interface Scaling {
   explained: number
 }
 
+/** A law says something where it explains this share of the variance. */
+export const LEAST_EXPLAINED = 0.6
 /** Points that loads are gathered into, so that single frames do not decide. */
 const MOST_POINTS = 40
 const LEAST_POINTS = 5

@@ -1,4 +1,5 @@
 /** Cases on both sides of every figure of the remedies: what they suggest, and when. */
+import { fitFrames } from '@lapsus/core/detect'
 import { JOB_BEGUN, JOB_ENDED } from '@lapsus/core/format'
 import type { NumberInput, PlanItem } from '@lapsus/core/remedy'
 import { between, MS, still, type Edge } from './edges.ts'
@@ -114,6 +115,28 @@ export const REMEDY_EDGES: Record<string, Edge> = {
       })
       return inputOf(frames, item('bucket', ['sim', 'seek']), 'variable').origin === 'measured'
     }),
+  // With more and more up and down beside the line.
+  'bucket.LEAST_EXPLAINED': (least) => {
+    const loadAt = (frame: number) => 100 + 10 * (frame % 20)
+    const costNs = (off: number, frame: number) =>
+      Math.round(100 * (loadAt(frame) + (frame % 2 === 0 ? off : -off)))
+    const all = Array.from({ length: 400 }, (_, frame) => frame)
+    const explained = (off: number) =>
+      fitFrames(
+        Float64Array.from(all, loadAt),
+        Float64Array.from(all, (frame) => costNs(off, frame)),
+        new Uint8Array(400).fill(1),
+      ).explained
+    const steps = Array.from({ length: 200 }, (_, i) => i / 2)
+    const first = steps.findIndex((off) => explained(off) < least)
+    return between(steps[first]!, steps[first - 1]!, (off) => {
+      const frames = still(400, (frame) => ({
+        inside: runs(20, 'seek', costNs(off, frame)),
+        gauges: { others: loadAt(frame) },
+      }))
+      return inputOf(frames, item('bucket', ['sim', 'seek']), 'variable').origin === 'measured'
+    })
+  },
   'one-manager.CALL_NS': suggested(
     () => 1000 * inputOf(working(2), item('one-manager', ['work']), 'call').suggested,
   ),

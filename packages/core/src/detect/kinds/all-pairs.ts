@@ -2,7 +2,15 @@ import { sum } from '../../stats/index.ts'
 import { loadSources, type LoadSource } from '../loads.ts'
 import type { Evidence } from '../gather-evidence.ts'
 import { costsOf, worstFrames, type Detector, type Kind, type Finding } from '../finding.ts'
-import { costAt, costPerCall, exponentWords, fitFrames, holdsThroughout, type Scaling } from '../scaling.ts'
+import {
+  costAt,
+  costPerCall,
+  exponentWords,
+  fitFrames,
+  holdsThroughout,
+  LEAST_EXPLAINED,
+  type Scaling,
+} from '../scaling.ts'
 import { amount, costWords, msOf, share, part } from '../sentences.ts'
 import type { PathCourse } from '../../study/index.ts'
 
@@ -12,7 +20,6 @@ const LEAST_COST = 0.01
 const MANY = 20
 /** At first code is slow whatever the load: it is compiled while it runs. */
 const WARM_UP_FRAMES = 120
-const LEAST_EXPLAINED = 0.6
 /**
  * The cost of a run grows nearly as fast as the load does: by this exponent at least. Where only some of the
  * runs cost more the more there are of something else, it grows more slowly.

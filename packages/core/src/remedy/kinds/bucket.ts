@@ -1,4 +1,4 @@
-import { fitFrames, holdsThroughout, loadSources, rampFrames } from '../../detect/index.ts'
+import { fitFrames, holdsThroughout, LEAST_EXPLAINED, loadSources, rampFrames } from '../../detect/index.ts'
 import { mean, median, sum } from '../../stats/index.ts'
 import { dense } from '../../study/index.ts'
 import { percent, three } from '../../words/index.ts'
@@ -23,8 +23,8 @@ export const remedy: Remedy = {
   makes:
     'of S the part that grows with the number of others (`variable` at the usual load, at each frame’s own load by `base + slope × others`) shrinks to occupancy × cells / others; plus `upkeep`',
   suggests:
-    'others: the load whose law explains a run’s cost best; `variable` from that law, where the loads seen reach down to half the largest',
-  limits: { CELLS, FAR },
+    'others: the load whose law explains a run’s cost best; `variable` from that law, at equal speed of the machine, where it explains enough and the loads seen reach down to half the largest',
+  limits: { CELLS, FAR, LEAST_EXPLAINED },
   inputs(site) {
     const loads = loadsOf(site)
     const suggested = loads.find(({ name }) => name === site.subject) ?? loads[0]
@@ -35,7 +35,7 @@ export const remedy: Remedy = {
       choice('others', {
         words: 'tested against',
         about: 'the number of those that each is tested against, frame by frame',
-        origin: suggested === undefined ? 'assumed' : 'measured',
+        origin: suggested !== undefined && suggested.explained >= LEAST_EXPLAINED ? 'measured' : 'assumed',
         choices: [
           ...loads.map(({ name }) => ({ id: name, words: name })),
           { id: NONE, words: 'a number set here' },
@@ -138,9 +138,12 @@ function framesThatTell(site: Site, costNs: Float64Array): Uint8Array {
   )
 }
 
-/** What one run costs by itself: it grows with what it is tested against, not with how many run. */
+/**
+ * What one run costs by itself, at equal speed of the machine: it grows with what it is tested against, not with how many
+ * run.
+ */
 function perRun(site: Site): Float64Array {
-  const course = site.base.study.courses.get(site.workPath)
+  const course = site.base.evidence.even().study.courses.get(site.workPath)
   const calls = dense(course, 'calls', site.count)
   return dense(course, 'selfNs', site.count).map((ns, frame) =>
     calls[frame]! > 0 ? ns / calls[frame]! : NaN,
@@ -158,8 +161,8 @@ function variablePart(site: Site, load: Float64Array | undefined): { variable: n
   const scaling = fitFrames(load, costNs, use)
   const { best, points } = scaling
   const usualNs = median(costNs.filter((ns) => Number.isFinite(ns)))
-  if (best === null || best.slopeNs <= 0 || !holdsThroughout(load, costNs, use) || !(usualNs > 0))
-    return unknown
+  const isLaw = best !== null && best.slopeNs > 0 && scaling.explained >= LEAST_EXPLAINED
+  if (!isLaw || !holdsThroughout(load, costNs, use) || !(usualNs > 0)) return unknown
   const [least, most] = [points[0]!.load, points.at(-1)!.load]
   if (least > FAR * most) {
     const law = `share of its own time that grows with the number of others: from ${three(least)} to ${three(most)}, as in this take, does not tell what is left at none`
