@@ -34,6 +34,7 @@ export const FORECASTS = [
     // 240 lanterns in 256 squares, of which five by five are within reach.
     items: [
       item('bucket', 'sim.step > moths.update > moth.update > moth.seek > lantern.measure', {
+        others: 'lanterns',
         occupancy: 240 / 256,
         cells: 25,
         upkeep: 0,
