@@ -172,11 +172,16 @@ const verdictWords = ({ verdict, secondsMore }: Pick<FrameRow, 'verdict' | 'seco
     : VERDICT_WORDS[verdict]
 
 /** Whether it runs more often, or is dearer. */
-export function causeWords({ change, before, after, fromRunsMs, fromCostMs, movedFrom }: PathRow): string {
+export function causeWords(row: PathRow): string {
+  const { change, before, after, fromRunsMs, fromCostMs, movedFrom, verdict } = row
   if (change === 'appeared')
     return movedFrom.length > 0 ? `moved here from ${movedFrom.join(' > ')}` : 'it is new'
   if (change === 'vanished') return 'it is gone'
-  const runs = `${three(before.callsPerFrame)} to ${three(after.callsPerFrame)} runs a frame`
+  const [one, other] = [three(before.callsPerFrame), three(after.callsPerFrame)]
+  if (one === other) {
+    const isSure = verdict === 'better' || verdict === 'worse'
+    return `${one} runs a frame as before${isSure ? `, each ${fromCostMs < 0 ? 'cheaper' : 'dearer'}` : ''}`
+  }
   const all = Math.abs(fromRunsMs) + Math.abs(fromCostMs)
-  return `${runs}; ${percent(all > 0 ? Math.abs(fromRunsMs) / all : 0)} of it by their number`
+  return `${one} to ${other} runs a frame; ${percent(all > 0 ? Math.abs(fromRunsMs) / all : 0)} of the difference by their number`
 }
