@@ -1,5 +1,6 @@
 /** Knows each format by how it begins. */
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
+import { BYTE_ORDER_MARK } from './byte-order-mark.ts'
 import { takeFile } from './cbor-source.ts'
 import { jsonLines } from './json-lines.ts'
 import { otlpJson } from './otlp-source.ts'
@@ -112,7 +113,6 @@ function isText(start: Uint8Array): boolean {
   )
 }
 
-const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf]
 const WHITE_SPACE = [0x20, 0x09, 0x0a, 0x0d]
 
 /** Where a byte order mark and white space end. */

@@ -1,9 +1,10 @@
 import { FormatError } from '../format/index.ts'
+import { withoutMark } from './byte-order-mark.ts'
 import { readOtlp, type OtlpResource } from './otlp.ts'
 import { readOtlpText } from './otlp-text.ts'
 import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
-import { parseJson, WholeFileSource, withoutMark } from './whole-file.ts'
+import { parseJson, WholeFileSource } from './whole-file.ts'
 
 /** A file of OTLP JSON: one request, or one a line. All its services make one take. */
 class OtlpSource extends WholeFileSource {

@@ -1,10 +1,10 @@
 import { FormatError, type FormatErrorPlace } from '../format/index.ts'
+import { withoutMark } from './byte-order-mark.ts'
 import { Skipped, type OnRecord, type SourceOptions, type TakeSource } from './import-format.ts'
 import { Pieces } from './pieces.ts'
 
 /** Foreign files are put together from all their spans, so they are held in memory: up to here. */
 const MOST_BYTES = 256 * 1024 * 1024
-const BYTE_ORDER_MARK = [0xef, 0xbb, 0xbf]
 
 /** A source that has to see all of a JSON file before it can give records. */
 export abstract class WholeFileSource implements TakeSource {
@@ -52,12 +52,6 @@ export abstract class WholeFileSource implements TakeSource {
    * @throws FormatError when there is nothing right in it
    */
   protected abstract give(bytes: Uint8Array, onRecord: OnRecord): void
-}
-
-/** What follows a mark of byte order. */
-export function withoutMark(bytes: Uint8Array): Uint8Array {
-  const hasMark = BYTE_ORDER_MARK.every((byte, i) => bytes[i] === byte)
-  return hasMark ? bytes.subarray(BYTE_ORDER_MARK.length) : bytes
 }
 
 /** Of UTF-8. @throws FormatError saying what is wrong */
