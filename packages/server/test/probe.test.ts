@@ -3,9 +3,11 @@ import { expect } from 'chai'
 import type { TakeDetail } from '@lapsus/api'
 import { decodeFrames } from '@lapsus/core/take'
 import { createProbe } from '../../probe/src/node.ts'
-import { freshDatabase, getJson, testServer } from './support.ts'
+import { detourTo, freshDatabase, getJson, testServer } from './support.ts'
 
 const FRAMES = 240
+/** Longer than a game that ends waits for a silent server. */
+const SLOW_MS = 3_000
 
 describe('probe and server', () => {
   it('lose no frame when the server is stopped and started again', async () => {
@@ -36,5 +38,31 @@ describe('probe and server', () => {
     }
     expect(problems.filter((problem) => !problem.includes('trying again'))).to.deep.equal([])
     await server.stop()
+  })
+
+  it('lose no frame when the game ends while the database is slow', async () => {
+    let delayMs: number | null = 0
+    const detour = await detourTo(await freshDatabase(), () => delayMs)
+    const server = await testServer({ databaseUrl: detour.url })
+    const problems: string[] = []
+    const probe = createProbe({
+      game: 'Ends',
+      to: server.address.replace('http', 'ws'),
+      onProblem: (problem) => problems.push(problem),
+    })
+    const marker = probe.marker('m')
+    for (let frame = 0; frame < FRAMES; frame++) {
+      if (frame === FRAMES - 20) delayMs = null
+      probe.frame()
+      probe.run(marker, () => {})
+      await new Promise((resolve) => setTimeout(resolve, 10))
+    }
+    setTimeout(() => (delayMs = 0), SLOW_MS)
+    await probe.close()
+    expect(problems).to.deep.equal([])
+    const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
+    expect(take).to.include({ game: 'Ends', frames: FRAMES, dropped: 0, state: 'complete' })
+    await server.stop()
+    await detour.stop()
   })
 })

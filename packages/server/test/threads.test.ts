@@ -89,7 +89,7 @@ describe('a game whose thread takes long to begin', () => {
       const sockets = new WebSocketServer({ port: 0, host: '127.0.0.1' })
       await new Promise((resolve) => sockets.once('listening', resolve))
       const keep = async ({ port }: { port: MessagePort }) => {
-        await pause(2_600)
+        await pause(1_300)
         port.postMessage({ say: { type: 'ack', ack: 0 } })
         await pause(2_200)
         port.close()
@@ -101,7 +101,7 @@ describe('a game whose thread takes long to begin', () => {
       const heard: string[] = []
       const game = new WebSocket(`ws://127.0.0.1:${port}`, protocol)
       game.onmessage = ({ data }) => heard.push((JSON.parse(String(data)) as { type: string }).type)
-      await pause(4_900)
+      await pause(3_600)
       expect(heard).to.deep.equal(protocol === undefined ? ['ack'] : ['wait', 'wait', 'ack'])
       game.close()
       await streams.stop()

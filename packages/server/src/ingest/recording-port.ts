@@ -6,6 +6,9 @@ export const GOING_AWAY = 1001
 export const POLICY_VIOLATION = 1008
 export const TRY_AGAIN = 1013
 
+/** A game that ends waits for less than two seconds of silence: a thread may take longer to begin, or a commit. */
+export const SIGN_OF_LIFE_MS = 500
+
 /** From the connection. */
 export type Heard =
   /** A message of the game, handed over. */

@@ -14,7 +14,14 @@ import { wordsOf } from '../log.ts'
 import type { Store } from '../store/store.ts'
 import { finishTake, touchTake } from './finish.ts'
 import { identify } from './identity.ts'
-import { GOING_AWAY, POLICY_VIOLATION, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
+import {
+  GOING_AWAY,
+  POLICY_VIOLATION,
+  SIGN_OF_LIFE_MS,
+  TRY_AGAIN,
+  type Heard,
+  type Told,
+} from './recording-port.ts'
 import { CommitFailure, countTry, isOfTheRecord, MOST_TRIES, setAsideNote } from './set-aside.ts'
 import { StaleWriter, TakeWriter } from './take-writer.ts'
 import { takeWish } from './wishes.ts'
@@ -48,6 +55,8 @@ class Recording {
   readonly #uncommitted = new Map<number, Uint8Array>()
   /** Number of the closing record, which is acknowledged when the take is closed. */
   #lastOfAll = -1
+  /** Messages that are not dealt with yet. */
+  #waiting = 0
   #place = { record: 0, offset: 0 }
   #broken = false
   #nowAlone = () => {}
@@ -62,6 +71,7 @@ class Recording {
         if (this.#writer !== null) await touchTake(this.#store, this.#writer.takeId)
       }),
       atIntervals(WISH_EVERY_MS, () => this.#passOnWish()),
+      atIntervals(SIGN_OF_LIFE_MS, () => this.#giveSignOfLife()),
     ]
     this.ended = new Promise<void>((resolve) => {
       const end = async () => {
@@ -104,12 +114,14 @@ class Recording {
   }
 
   #receive(bytes: Uint8Array): void {
+    this.#waiting++
     this.#queue = this.#queue.then(async () => {
       try {
         if (!this.#broken) await this.#take(bytes)
       } catch (error) {
         await this.#fail(error as Error).catch((failure) => this.#log.error(failure, 'could not close take'))
       }
+      this.#waiting--
       this.#tell({ done: bytes.length })
     })
   }
@@ -177,6 +189,12 @@ class Recording {
     this.#log.info({ take, wish: wish.order }, 'somebody wishes')
     if (wish.order !== 'discard') this.#say({ type: 'order', ...wish })
     else this.#refuse('discarded', 'somebody discarded the recording')
+  }
+
+  /** A commit may take longer than a game that ends waits in silence. */
+  async #giveSignOfLife(): Promise<void> {
+    if (!this.#ask.hearsNotes || this.#broken) return
+    if (this.#waiting > 0 || this.#uncommitted.size > 0) this.#say({ type: 'wait' })
   }
 
   #refuse(code: string, message: string): void {

@@ -7,10 +7,8 @@ import type { WebSocket } from 'ws'
 import type { DatabaseHealth } from '../store/health.ts'
 import { movable } from '../threads/byte-pipe.ts'
 import type { RecordingAsk } from './recording.ts'
-import { TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
+import { SIGN_OF_LIFE_MS, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
 
-/** A game that ends waits for less than two seconds of silence, and a thread may take longer to begin. */
-const SIGN_OF_LIFE_MS = 1_000
 /** Received but unwritten bytes beyond which the socket is not read. */
 const MOST_PENDING_BYTES = 16 * 1024 * 1024
 
