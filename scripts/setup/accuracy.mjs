@@ -18,7 +18,7 @@ export const FLAW_FINDINGS = {
   'step-pileup': { kind: 'catch-up', markers: ['mechanics.step'] },
   'dead-letters': { kind: 'growth', markers: ['dead.look'] },
   'lock-step': { kind: 'lock-step', markers: ['dust.sweep', 'audit.count'] },
-  'moth-objects': { kind: 'hotspot', markers: ['wing.beat'], args: ['--moths', '250'] },
+  'moth-objects': { kind: 'hotspot', markers: ['wing.beat'], args: ['--moths', '320'] },
 }
 
 /** Whether a finding is the one that a flaw should be found as. */
