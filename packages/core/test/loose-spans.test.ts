@@ -2,7 +2,7 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { Assembler, jsonLine, type LooseSpan, LooseSpans } from '@lapsus/core/exchange'
-import { LIMITS, validateRecord, type ChunkRecord } from '@lapsus/core/format'
+import { LIMITS, NO_KEY, validateRecord, type ChunkRecord } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { arbitraryFrames, chunkRecord, type FrameSpec } from './support/takes.ts'
 import { chunksOf, names } from './support/foreign.ts'
@@ -187,5 +187,65 @@ describe('assembling spans without nesting', () => {
       if (record.record === 'chunk') expect(digester.digest(record).spans.path.length).to.equal(20_000)
     }
     expect(names(records).at(-1)).to.equal('(more than a take may have)')
+  })
+})
+
+describe('a table of spans', () => {
+  const arbitrarySpan = fc.record({
+    lane: fc.constantFrom('main', 'worker'),
+    name: fc.constantFrom('a', 'b', 'c'),
+    group: fc.constantFrom('', 'g'),
+    kind: fc.constantFrom('work' as const, 'wait:job' as const),
+    startNs: fc.nat(1_000),
+    durationNs: fc.nat(50),
+    effect: fc.nat(2),
+    bytes: fc.integer({ min: -1, max: 9 }),
+    key: fc.constantFrom(NO_KEY, 7),
+    id: fc.constantFrom(undefined, '00f067aa0ba902b7', 'x'),
+    parent: fc.constantFrom(undefined, '00f067aa0ba902b7'),
+    events: fc.array(fc.record({ name: fc.constant('e'), atNs: fc.nat(1_000), data: fc.constant(null) }), {
+      maxLength: 1,
+    }),
+  })
+  /** What a row says, in words that two tables share. */
+  const rowOf = (spans: LooseSpans, row: number) => ({
+    ...spans.manners[spans.manner[row]!],
+    times: [spans.startNs[row], spans.durationNs[row]],
+    rest: [spans.effect[row], spans.bytes[row], spans.key[row]],
+    id: [spans.idHigh[row], spans.idLow[row], spans.parentHigh[row], spans.parentLow[row]],
+    events: spans.events.get(row) ?? [],
+  })
+  const rowsOf = (spans: LooseSpans) => Array.from({ length: spans.count }, (_, row) => rowOf(spans, row))
+
+  it('takes over another whole, later by a time, however many there are', () => {
+    const some = fc.array(arbitrarySpan, { maxLength: 9 })
+    fc.assert(
+      fc.property(some, some, fc.nat(5), fc.constantFrom(1, 700), (one, other, shift, times) => {
+        const many = Array.from({ length: times }, () => other).flat()
+        const table = LooseSpans.of(one)
+        table.addAll(LooseSpans.of(many), shift)
+        const moved = many.map((span) => ({
+          ...span,
+          startNs: span.startNs + shift,
+          events: span.events.map((event) => ({ ...event, atNs: event.atNs + shift })),
+        }))
+        expect(rowsOf(table)).to.deep.equal(rowsOf(LooseSpans.of([...one, ...moved])))
+        const ends = [...one, ...moved].map(({ startNs, durationNs }) => startNs + durationNs)
+        expect(table.latestNs).to.equal(Math.max(...ends))
+      }),
+      { numRuns: 40 },
+    )
+  })
+
+  it('gives those of a time, and those of any rows', () => {
+    fc.assert(
+      fc.property(fc.array(arbitrarySpan), fc.nat(1_000), fc.nat(1_000), (spans, from, until) => {
+        const table = LooseSpans.of(spans)
+        const during = spans.filter(({ startNs }) => startNs >= from && startNs < until)
+        expect(rowsOf(table.between(from, until))).to.deep.equal(rowsOf(LooseSpans.of(during)))
+        const backwards = Uint32Array.from(spans, (_, i) => spans.length - 1 - i)
+        expect(rowsOf(table.those(backwards))).to.deep.equal(rowsOf(LooseSpans.of([...spans].reverse())))
+      }),
+    )
   })
 })

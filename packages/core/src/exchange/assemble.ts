@@ -54,7 +54,7 @@ export class Assembler {
    */
   chunks(frames: LooseFrame[], spans: LooseSpans, moments: Moment[]): FollowingRecord[] {
     const records: FollowingRecord[] = []
-    const numbers = new Numbers(spans)
+    const numbers = numbersOf(spans)
     const rows = spans.inOrder()
     const ordered = inOrder(moments, (a, b) => a.atNs - b.atNs)
     let frame = 0
@@ -94,14 +94,8 @@ export class Assembler {
   }
 
   #chunk(frames: LooseFrame[], numbers: Numbers, rows: Uint32Array, moments: Moment[]): ChunkRecord {
-    const byLane = new Map<number, number[]>()
     // A single frame may have more than a chunk can hold.
-    for (const row of rows.subarray(0, LIMITS.chunkSpans)) {
-      const lane = numbers.laneOf(row, ({ lane }) => this.#laneId(lane))
-      const own = byLane.get(lane)
-      if (own === undefined) byLane.set(lane, [row])
-      else own.push(row)
-    }
+    const byLane = this.#byLane(numbers, rows.subarray(0, LIMITS.chunkSpans))
     const chunk: ChunkRecord = {
       ...emptyChunk(0),
       frameStartNs: Float64Array.from(frames, (frame) => frame.startNs),
@@ -111,12 +105,30 @@ export class Assembler {
       repaired: Math.max(0, rows.length - LIMITS.chunkSpans),
     }
     for (const [lane, own] of byLane) {
-      const { spans: nested, repaired } = this.#nest(lane, numbers, Uint32Array.from(own), chunk.frameStartNs)
+      const { spans: nested, repaired } = this.#nest(lane, numbers, own, chunk.frameStartNs)
       chunk.lanes.push(nested)
       chunk.repaired += repaired
     }
     checkSums(chunk.lanes)
     return chunk
+  }
+
+  /** Rows of each lane, in the same order; lanes as they come. */
+  #byLane({ spans, lanes }: Numbers, rows: Uint32Array): Map<number, Uint32Array> {
+    const counts = new Uint32Array(LIMITS.lanes)
+    const inOrder: number[] = []
+    const laneOf = rows.map((row) => {
+      const manner = spans.manner[row]!
+      if (lanes[manner] === NOT_YET) lanes[manner] = this.#laneId(spans.manners[manner]!.lane)
+      const lane = lanes[manner]!
+      if (counts[lane]!++ === 0) inOrder.push(lane)
+      return lane
+    })
+    if (inOrder.length === 1) return new Map([[inOrder[0]!, rows]])
+    const byLane = new Map(inOrder.map((lane) => [lane, new Uint32Array(counts[lane]!)]))
+    counts.fill(0)
+    laneOf.forEach((lane, i) => (byLane.get(lane)![counts[lane]!++] = rows[i]!))
+    return byLane
   }
 
   /** Spans of one lane, sorted by start: laid out in order, with what ran in each behind it. */
@@ -126,7 +138,7 @@ export class Assembler {
     rows: Uint32Array,
     frameStartNs: Float64Array,
   ): { spans: LaneSpans; repaired: number } {
-    const { spans } = numbers
+    const { spans, markers } = numbers
     const hasParents = rows.some((row) => (spans.parentHigh[row]! | spans.parentLow[row]!) !== 0)
     const laid = hasParents ? nestByParent(spans, rows) : nestByTime(spans, rows)
     const size = laid.count
@@ -148,7 +160,9 @@ export class Assembler {
     for (let i = 0; i < size; i++) {
       const row = laid.row[i]!
       const [start, end, depth] = [startNs[i]!, laid.endNs[i]!, nested.depth[i]!]
-      nested.marker[i] = numbers.markerOf(row, (manner) => this.#markerId(manner))
+      const manner = spans.manner[row]!
+      if (markers[manner] === NOT_YET) markers[manner] = this.#markerId(spans.manners[manner]!)
+      nested.marker[i] = markers[manner]!
       nested.durationNs[i] = end - start
       if (nested.effect !== undefined) nested.effect[i] = spans.effect[row]!
       if (nested.bytes !== undefined) nested.bytes[i] = spans.bytes[row]!
@@ -203,29 +217,15 @@ function inOrder<T>(items: T[], compare: (a: T, b: T) => number): T[] {
 
 const NOT_YET = -1
 
-/** Spans with the numbers that lane and marker of each have in the take. */
-class Numbers {
+/** Spans with the numbers in the take of lane and marker, by manner. */
+interface Numbers {
   readonly spans: LooseSpans
-  readonly #lanes: Int32Array
-  readonly #markers: Int32Array
-
-  constructor(spans: LooseSpans) {
-    this.spans = spans
-    this.#lanes = new Int32Array(spans.manners.length).fill(NOT_YET)
-    this.#markers = new Int32Array(spans.manners.length).fill(NOT_YET)
-  }
-
-  laneOf(row: number, give: (manner: Manner) => number): number {
-    return this.#numberOf(this.#lanes, row, give)
-  }
-
-  markerOf(row: number, give: (manner: Manner) => number): number {
-    return this.#numberOf(this.#markers, row, give)
-  }
-
-  #numberOf(numbers: Int32Array, row: number, give: (manner: Manner) => number): number {
-    const manner = this.spans.manner[row]!
-    const known = numbers[manner]!
-    return known !== NOT_YET ? known : (numbers[manner] = give(this.spans.manners[manner]!))
-  }
+  readonly lanes: Int32Array
+  readonly markers: Int32Array
 }
+
+const numbersOf = (spans: LooseSpans): Numbers => ({
+  spans,
+  lanes: new Int32Array(spans.manners.length).fill(NOT_YET),
+  markers: new Int32Array(spans.manners.length).fill(NOT_YET),
+})

@@ -3,6 +3,9 @@
  * is made of them. Whoever meets something unusual goes back and asks for the whole value, which the platform reads.
  */
 
+import { nearestQuotient } from './decimal.ts'
+import { digitOf } from './hexadecimal.ts'
+
 /** What this does not read, though it may be JSON. Thrown often, so that it is made once. */
 export const UNUSUAL = new Error('not as usual')
 
@@ -37,6 +40,9 @@ const KEPT_WORDS = 4_096
 /** Whole numbers of so many digits, and powers of ten up to the second, are exact: so is one divided by the other. */
 const EXACT_DIGITS = 15
 const EXACT_POWER = 22
+const POWERS = Array.from({ length: EXACT_POWER + 1 }, (_, power) => Number(`1e${power}`))
+/** Beyond the exact ones there may be nine. */
+const MOST_DIGITS = 24
 /** Going back once in so many bytes costs little; more often, the platform had better read it all. */
 const BYTES_A_TIME = 64
 const MOST_BACK = 1_000
@@ -46,7 +52,7 @@ type Bracket = '{' | '['
 const endOf = (bracket: Bracket): number => (bracket === '{' ? END_BRACE : END_BRACKET)
 
 export class JsonReader {
-  /** All but the last nine of the digits read last, and these. */
+  /** Of the number read last: all digits but the last nine, and these; or the two halves of a hexadecimal one. */
   high = 0
   low = 0
   readonly #bytes: Uint8Array
@@ -57,6 +63,13 @@ export class JsonReader {
   readonly #wordFrom = new Int32Array(KEPT_WORDS)
   readonly #wordLength = new Int32Array(KEPT_WORDS).fill(-1)
   readonly #words = new Array<string>(KEPT_WORDS).fill('')
+  /** Place and value of the upper half of the hexadecimal number read last; -1 before there is one. */
+  #hexFrom = -1
+  #hexHigh = 0
+  /** The same of the last digits. */
+  #highFrom = 0
+  #highLength = -1
+  #wholeHigh = 0
   /** Place of the next byte. */
   #at: number
   /** Nothing has come yet in what was opened last. */
@@ -154,23 +167,32 @@ export class JsonReader {
     return (this.#words[place] = this.#text(from, at))
   }
 
-  /** A text that comes but once or twice, such as 16 hexadecimal digits. */
-  name(): string {
-    const from = this.#at + 1
-    this.#passText()
-    const length = this.#at - 1 - from
-    return length === 16 ? this.#sixteen(from) : this.#text(from, this.#at - 1)
+  /** A text of 16 hexadecimal digits, a number of 64 bits in two halves, or of none, 0: see `high` and `low`. */
+  hexadecimal(): void {
+    this.#pass(QUOTE)
+    const from = this.#at
+    this.high = this.low = 0
+    if (this.#next === QUOTE) {
+      this.#at++
+      return
+    }
+    if (from + 16 >= this.#end || this.#bytes[from + 16] !== QUOTE) throw UNUSUAL
+    // Names that are counted begin alike.
+    if (this.#hexFrom < 0 || !this.#isAlike(this.#hexFrom, from, 8)) this.#hexHigh = this.#eightDigits(from)
+    this.#hexFrom = from
+    this.high = this.#hexHigh
+    this.low = this.#eightDigits(from + 8)
+    this.#at = from + 17
   }
 
-  /** Of ASCII, several times as quick as a decoder is. */
-  #sixteen(at: number): string {
-    const b = this.#bytes
-    for (let i = at; i < at + 16; i++) if (b[i]! >= 0x80) return this.#text(at, at + 16)
-    // prettier-ignore
-    return String.fromCharCode(
-      b[at]!, b[at + 1]!, b[at + 2]!, b[at + 3]!, b[at + 4]!, b[at + 5]!, b[at + 6]!, b[at + 7]!,
-      b[at + 8]!, b[at + 9]!, b[at + 10]!, b[at + 11]!, b[at + 12]!, b[at + 13]!, b[at + 14]!, b[at + 15]!,
-    )
+  #eightDigits(from: number): number {
+    let value = 0
+    for (let i = from; i < from + 8; i++) {
+      const digit = digitOf(this.#bytes[i]!)
+      if (digit < 0) throw UNUSUAL
+      value = (value << 4) | digit
+    }
+    return value >>> 0
   }
 
   /** A text of 1 to 20 digits, a whole number of 64 bits: see `high` and `low`. */
@@ -183,7 +205,12 @@ export class JsonReader {
     if (count < 1 || count > 20 || at >= this.#end || bytes[at] !== QUOTE) throw UNUSUAL
     this.#at = at + 1
     const cut = Math.max(from, at - 9)
-    this.high = this.#wholeNumber(from, cut)
+    // Times begin alike for a second.
+    const isHighAgain = cut - from === this.#highLength && this.#isAlike(this.#highFrom, from, cut - from)
+    if (!isHighAgain) this.#wholeHigh = this.#wholeNumber(from, cut)
+    this.#highFrom = from
+    this.#highLength = cut - from
+    this.high = this.#wholeHigh
     this.low = this.#wholeNumber(cut, at)
   }
 
@@ -191,17 +218,25 @@ export class JsonReader {
   number(): number {
     const bytes = this.#bytes
     const from = this.#at
-    const point = this.#endOfDigits(from)
-    if (point === from || (point > from + 1 && bytes[from] === ZERO)) throw UNUSUAL
-    const isWhole = point >= this.#end || bytes[point] !== POINT
-    const at = isWhole ? point : this.#endOfDigits(point + 1)
-    if (at === point + 1) throw UNUSUAL
+    let [head, tail, digits, point] = [0, 0, 0, -1]
+    let at = from
+    for (; at < this.#end; at++) {
+      const byte = bytes[at]!
+      if (byte >= ZERO && byte <= NINE) {
+        if (digits++ < EXACT_DIGITS) head = head * 10 + byte - ZERO
+        else tail = tail * 10 + byte - ZERO
+      } else if (byte === POINT && point < 0) point = at
+      else break
+    }
+    const whole = (point < 0 ? at : point) - from
+    const decimals = digits - whole
+    if (whole === 0 || (whole > 1 && bytes[from] === ZERO) || (point >= 0 && decimals === 0)) throw UNUSUAL
     this.#at = at
-    const decimals = isWhole ? 0 : at - point - 1
-    if (point - from + decimals > EXACT_DIGITS || decimals > EXACT_POWER) return Number(this.#text(from, at))
-    const scale = 10 ** decimals
-    const whole = this.#wholeNumber(from, point)
-    return isWhole ? whole : (whole * scale + this.#wholeNumber(point + 1, at)) / scale
+    if (decimals > EXACT_POWER || digits > MOST_DIGITS) return Number(this.#text(from, at))
+    const scale = POWERS[decimals]!
+    if (digits <= EXACT_DIGITS) return head / scale
+    const nearest = nearestQuotient(head, POWERS[digits - EXACT_DIGITS]!, tail, scale)
+    return Number.isNaN(nearest) ? Number(this.#text(from, at)) : nearest
   }
 
   /** Whether exactly this comes next; passes it if so. */
@@ -263,12 +298,17 @@ export class JsonReader {
     return decoder.decode(this.#bytes.subarray(from, to))
   }
 
-  /** Four bytes at a time: most of a file is passed so. */
+  /**
+   * Eight bytes at a time, as doubles: most of a file is passed so. Those that are no numbers are like nothing, and are
+   * read; none of text is a zero.
+   */
   #isAlike(one: number, other: number, length: number): boolean {
     const view = this.#view
-    const whole = length & ~3
-    for (let i = 0; i < whole; i += 4) if (view.getInt32(one + i) !== view.getInt32(other + i)) return false
-    for (let i = whole; i < length; i++) if (view.getInt8(one + i) !== view.getInt8(other + i)) return false
+    const last = length - 8
+    for (let i = 0; i <= last; i += 8)
+      if (view.getFloat64(one + i, true) !== view.getFloat64(other + i, true)) return false
+    if (last >= 0) return view.getFloat64(one + last, true) === view.getFloat64(other + last, true)
+    for (let i = 0; i < length; i++) if (view.getInt8(one + i) !== view.getInt8(other + i)) return false
     return true
   }
 

@@ -4,6 +4,7 @@
  */
 import type { MarkerKind, Moment, Place } from '../format/index.ts'
 import { NO_KEY } from '../format/index.ts'
+import { digitOf } from './hexadecimal.ts'
 
 export interface LooseSpan {
   lane: string
@@ -31,6 +32,19 @@ export interface LooseSpan {
 export type Manner = Pick<LooseSpan, 'lane' | 'name' | 'group' | 'kind'> & { at: Place | null }
 
 const FIRST_ROOM = 1_024
+const COLUMNS = [
+  'startNs',
+  'durationNs',
+  'effect',
+  'bytes',
+  'key',
+  'manner',
+  'idHigh',
+  'idLow',
+  'parentHigh',
+  'parentLow',
+] as const
+type Column = Float64Array | Uint32Array | Uint8Array
 
 export class LooseSpans {
   count = 0
@@ -61,40 +75,81 @@ export class LooseSpans {
   }
 
   add(span: LooseSpan): void {
-    const row = this.#newRow()
+    const row = this.newRow()
     this.startNs[row] = span.startNs
     this.durationNs[row] = span.durationNs
     this.effect[row] = span.effect
     this.bytes[row] = span.bytes
     this.key[row] = span.key ?? NO_KEY
-    this.manner[row] = this.#mannerOf(span)
-    identify(span.id, this.idHigh, this.idLow, row)
-    identify(span.parent, this.parentHigh, this.parentLow, row)
+    this.manner[row] = this.mannerOf(span)
+    const id = numberOfName(span.id)
+    this.idHigh[row] = id.high
+    this.idLow[row] = id.low
+    const parent = numberOfName(span.parent)
+    this.parentHigh[row] = parent.high
+    this.parentLow[row] = parent.low
     if (span.events !== undefined && span.events.length > 0) this.events.set(row, span.events)
   }
 
-  /** Takes over a row of others. */
-  addRow(from: LooseSpans, at: number): void {
-    const row = this.#newRow()
-    this.startNs[row] = from.startNs[at]!
-    this.durationNs[row] = from.durationNs[at]!
-    this.effect[row] = from.effect[at]!
-    this.bytes[row] = from.bytes[at]!
-    this.key[row] = from.key[at]!
-    this.manner[row] = this.#mannerOf(from.manners[from.manner[at]!]!)
-    this.idHigh[row] = from.idHigh[at]!
-    this.idLow[row] = from.idLow[at]!
-    this.parentHigh[row] = from.parentHigh[at]!
-    this.parentLow[row] = from.parentLow[at]!
-    const events = from.events.get(at)
-    if (events !== undefined) this.events.set(row, events)
+  /** A row to be filled in, in every column. */
+  newRow(): number {
+    if (this.count === this.startNs.length) this.#grow(2 * this.count)
+    return this.count++
+  }
+
+  /** Takes over all of others. @param shiftNs added to their times */
+  addAll(others: LooseSpans, shiftNs: number): void {
+    const first = this.count
+    this.count += others.count
+    if (this.count > this.startNs.length) this.#grow(Math.max(this.count, 2 * this.startNs.length))
+    for (const name of COLUMNS) {
+      const [own, from]: [Column, Column] = [this[name], others[name]]
+      own.set(from.subarray(0, others.count), first)
+    }
+    const manners = others.manners.map((manner) => this.mannerOf(manner))
+    for (let row = first; row < this.count; row++) {
+      this.manner[row] = manners[this.manner[row]!]!
+      this.startNs[row]! += shiftNs
+    }
+    for (const [row, events] of others.events)
+      this.events.set(
+        first + row,
+        events.map((event) => ({ ...event, atNs: event.atNs + shiftNs })),
+      )
+  }
+
+  /** When the last of them ends; -Infinity where there is none. */
+  get latestNs(): number {
+    let latestNs = -Infinity
+    for (let row = 0; row < this.count; row++)
+      latestNs = Math.max(latestNs, this.startNs[row]! + this.durationNs[row]!)
+    return latestNs
   }
 
   /** Those that begin within a time, its end not included; their own from then on. */
   between(fromNs: number, untilNs: number): LooseSpans {
-    const those = new LooseSpans()
+    const rows = new Uint32Array(this.count)
+    let found = 0
     for (let row = 0; row < this.count; row++)
-      if (this.startNs[row]! >= fromNs && this.startNs[row]! < untilNs) those.addRow(this, row)
+      if (this.startNs[row]! >= fromNs && this.startNs[row]! < untilNs) rows[found++] = row
+    return found === this.count ? this : this.those(rows.subarray(0, found))
+  }
+
+  /** The spans of some rows, in that order; their own from then on. */
+  those(rows: Uint32Array): LooseSpans {
+    const those = new LooseSpans()
+    those.count = rows.length
+    if (rows.length > those.startNs.length) those.#grow(rows.length)
+    for (const name of COLUMNS) {
+      const [own, from]: [Column, Column] = [those[name], this[name]]
+      for (let i = 0; i < rows.length; i++) own[i] = from[rows[i]!]!
+    }
+    for (const manner of this.manners) those.mannerOf(manner)
+    if (this.events.size > 0)
+      rows.forEach((row, i) => {
+        const events = this.events.get(row)
+        if (events !== undefined) those.events.set(i, events)
+      })
     return those
   }
 
@@ -116,11 +171,6 @@ export class LooseSpans {
     return isInOrder ? rows : Uint32Array.from(Array.from(rows).sort(compare))
   }
 
-  #newRow(): number {
-    if (this.count === this.startNs.length) this.#grow(2 * this.count)
-    return this.count++
-  }
-
   #grow(room: number): void {
     this.startNs = grown(this.startNs, new Float64Array(room))
     this.durationNs = grown(this.durationNs, new Float64Array(room))
@@ -134,7 +184,8 @@ export class LooseSpans {
     this.parentLow = grown(this.parentLow, new Uint32Array(room))
   }
 
-  #mannerOf({ lane, name, group, kind, at = null }: Omit<Manner, 'at'> & { at?: Place | null }): number {
+  /** Index of what many have in common. */
+  mannerOf({ lane, name, group, kind, at = null }: Omit<Manner, 'at'> & { at?: Place | null }): number {
     const last = this.#lastOfName.get(name)
     if (last !== undefined) {
       const like = this.manners[last]!
@@ -164,34 +215,29 @@ const SIXTEEN_DIGITS = 16
 const FNV_PRIME = 0x01000193
 const FNV_BASIS = 0x811c9dc5
 
-/** 16 hexadecimal digits are the number that they are; of any other name it is a hash. */
-function identify(name: string | undefined, high: Uint32Array, low: Uint32Array, row: number): void {
-  if (name === undefined) {
-    high[row] = low[row] = 0
-    return
-  }
-  let [upper, lower, isNumber] = [0, 0, name.length === SIXTEEN_DIGITS]
+/** The one that was asked for last. */
+const numbered = { high: 0, low: 0 }
+
+/** The number of a span's name: 16 hexadecimal digits are the number that they are; of any other it is a hash. */
+function numberOfName(name: string | undefined): Readonly<typeof numbered> {
+  let high = 0
+  let low = 0
+  let isNumber = name?.length === SIXTEEN_DIGITS
   for (let i = 0; i < SIXTEEN_DIGITS && isNumber; i++) {
-    const digit = digitOf(name.charCodeAt(i))
+    const digit = digitOf(name!.charCodeAt(i))
     isNumber = digit >= 0
-    if (i < SIXTEEN_DIGITS / 2) upper = (upper << 4) | digit
-    else lower = (lower << 4) | digit
+    if (i < SIXTEEN_DIGITS / 2) high = (high << 4) | digit
+    else low = (low << 4) | digit
   }
-  if (!isNumber) {
-    upper = FNV_BASIS
-    lower = ~FNV_BASIS
+  if (!isNumber && name !== undefined) {
+    high = FNV_BASIS
+    low = ~FNV_BASIS
     for (let i = 0; i < name.length; i++) {
-      upper = Math.imul(upper ^ name.charCodeAt(i), FNV_PRIME)
-      lower = Math.imul(lower ^ upper, FNV_PRIME) ^ (lower >>> 15)
+      high = Math.imul(high ^ name.charCodeAt(i), FNV_PRIME)
+      low = Math.imul(low ^ high, FNV_PRIME) ^ (low >>> 15)
     }
   }
-  high[row] = upper
-  low[row] = lower
-}
-
-/** Of a hexadecimal digit by its code; -1 for what is none. */
-function digitOf(code: number): number {
-  if (code >= 48 && code <= 57) return code - 48
-  const letter = code | 32
-  return letter >= 97 && letter <= 102 ? letter - 87 : -1
+  numbered.high = high
+  numbered.low = low
+  return numbered
 }

@@ -1,6 +1,7 @@
 import { FormatError } from '../format/index.ts'
 import { withoutMark } from './byte-order-mark.ts'
-import { readOtlp, type OtlpResource } from './otlp.ts'
+import { readOtlp } from './otlp.ts'
+import { inRows, type OtlpTable } from './otlp-rows.ts'
 import { readOtlpText } from './otlp-text.ts'
 import { OtlpTake, WHOLE_FILE } from './otlp-take.ts'
 import type { ImportFormat, OnRecord } from './import-format.ts'
@@ -38,13 +39,13 @@ class OtlpSource extends WholeFileSource {
   }
 
   /** Of a line, or what is wrong with it. */
-  #addLine(line: Uint8Array, read: OtlpResource[] | Error): void {
+  #addLine(line: Uint8Array, read: OtlpTable[] | Error): void {
     this.#lines++
     if (!(read instanceof Error)) this.#add(read)
     else if (!isBlank(line)) this.skipped.add(`line ${this.#lines}: ${read.message}`)
   }
 
-  #add(resources: OtlpResource[]): void {
+  #add(resources: OtlpTable[]): void {
     for (const resource of resources) {
       this.#take ??= new OtlpTake(this.options.take, resource, WHOLE_FILE)
       this.#take.add(resource)
@@ -89,7 +90,7 @@ class OtlpSource extends WholeFileSource {
   }
 
   /** What a text says; an error where it is no JSON. */
-  #request(bytes: Uint8Array): OtlpResource[] | Error {
+  #request(bytes: Uint8Array): OtlpTable[] | Error {
     const { frameMarker } = this.options
     const read = readOtlpText(bytes, 0, bytes.length, frameMarker)
     if (read !== null) {
@@ -97,7 +98,8 @@ class OtlpSource extends WholeFileSource {
       return read.resources
     }
     try {
-      return readOtlp(JSON.parse(new TextDecoder().decode(bytes)), this.skipped, frameMarker)
+      const request: unknown = JSON.parse(new TextDecoder().decode(bytes))
+      return readOtlp(request, this.skipped, frameMarker).map(inRows)
     } catch (error) {
       if (error instanceof SyntaxError) return error
       throw error

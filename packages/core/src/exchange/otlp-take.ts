@@ -3,8 +3,8 @@ import { FORMAT_VERSION, LIMITS, type FollowingRecord, type TakeRecord } from '.
 import { Assembler } from './assemble.ts'
 import { EarliestFirst } from './earliest-first.ts'
 import { LooseSpans } from './loose-spans.ts'
-import type { OtlpResource } from './otlp.ts'
-import type { OtlpSpan } from './otlp-span.ts'
+import type { OtlpService } from './otlp.ts'
+import type { OtlpFrame, OtlpTable } from './otlp-rows.ts'
 import { shiftNs, unixMs } from './unix-times.ts'
 
 const TARGET = 60
@@ -23,10 +23,10 @@ export const WHOLE_FILE: Patience = { mostWaiting: Infinity, holdNs: Infinity }
 
 export class OtlpTake {
   readonly #take: string
-  readonly #resource: OtlpResource
+  readonly #resource: OtlpService<unknown>
   readonly #patience: Patience
   #waiting = new LooseSpans()
-  readonly #frames = new EarliestFirst<OtlpSpan>(endOf)
+  readonly #frames = new EarliestFirst<OtlpFrame>(endOf)
   #assembler: Assembler | null = null
   /** Times of the spans count from the first resource's base, those of records from here. */
   #originNs = 0
@@ -35,21 +35,22 @@ export class OtlpTake {
   /** Spans that lie outside every frame, or came too late for theirs. */
   outside = 0
 
-  constructor(take: string, resource: OtlpResource, patience = STREAM) {
+  constructor(take: string, resource: OtlpService<unknown>, patience = STREAM) {
     this.#take = take
     this.#patience = patience
     this.#resource = resource
   }
 
   /** Takes spans, which are its own from then on, and gives the records of the frames to which nothing more will come. */
-  add({ baseS, spans }: Pick<OtlpResource, 'baseS' | 'spans'>): (TakeRecord | FollowingRecord)[] {
+  add({ baseS, spans }: Pick<OtlpTable, 'baseS' | 'spans'>): (TakeRecord | FollowingRecord)[] {
     const shift = shiftNs(baseS, this.#resource.baseS)
-    for (const span of spans) {
-      move(span, shift)
-      if (span.isFrame) this.#frames.push(span)
-      else this.#waiting.add(span)
-      if (endOf(span) > this.#latestNs) this.#latestNs = endOf(span)
+    for (const frame of spans.frames) {
+      move(frame, shift)
+      this.#frames.push(frame)
+      this.#latestNs = Math.max(this.#latestNs, endOf(frame))
     }
+    this.#waiting.addAll(spans.others, shift)
+    this.#latestNs = Math.max(this.#latestNs, spans.others.latestNs + shift)
     const { mostWaiting } = this.#patience
     if (this.#waiting.count > mostWaiting * SLACK) this.#leaveOutEarliest(this.#waiting.count - mostWaiting)
     for (; this.#frames.size > mostWaiting; this.outside++) this.#frames.pop()
@@ -57,9 +58,7 @@ export class OtlpTake {
   }
 
   #leaveOutEarliest(count: number): void {
-    const left = new LooseSpans()
-    for (const row of this.#waiting.inOrder().subarray(count)) left.addRow(this.#waiting, row)
-    this.#waiting = left
+    this.#waiting = this.#waiting.those(this.#waiting.inOrder().subarray(count))
     this.outside += count
   }
 
@@ -105,7 +104,7 @@ export class OtlpTake {
   }
 
   /** Frames that have come, in order; one before those already given cannot be put in any more. */
-  #newFrames(untilNs: number): OtlpSpan[] {
+  #newFrames(untilNs: number): OtlpFrame[] {
     const frames = this.#frames.takeUntil(untilNs).sort((a, b) => a.startNs - b.startNs)
     const originNs = this.#assembler === null ? (frames[0]?.startNs ?? 0) : this.#originNs
     const later = frames.filter(
@@ -129,11 +128,11 @@ export class OtlpTake {
   }
 }
 
-const endOf = ({ startNs, durationNs }: OtlpSpan): number => startNs + durationNs
+const endOf = ({ startNs, durationNs }: OtlpFrame): number => startNs + durationNs
 
 /** In place: copies of objects of several shapes are many times slower. */
-function move(span: OtlpSpan, byNs: number): void {
+function move(frame: OtlpFrame, byNs: number): void {
   if (byNs === 0) return
-  span.startNs += byNs
-  for (const event of span.events) event.atNs += byNs
+  frame.startNs += byNs
+  for (const event of frame.events) event.atNs += byNs
 }

@@ -4,7 +4,10 @@
  */
 import { LIMITS } from '../format/index.ts'
 import { JsonReader, literal, UNUSUAL, type Stretch } from './json-reader.ts'
-import { Resources, type OtlpResource } from './otlp.ts'
+import { KeyHabits } from './key-habits.ts'
+import type { LooseSpans } from './loose-spans.ts'
+import { Resources } from './otlp.ts'
+import { OtlpRows, type OtlpTable } from './otlp-rows.ts'
 import {
   blankSpan,
   eventsOf,
@@ -18,11 +21,10 @@ import {
   type OtlpSpan,
   type Said,
 } from './otlp-span.ts'
-import type { UnixTimes } from './unix-times.ts'
 
 /** What was read, and what was wrong with spans that were passed over, in words. */
 export interface OtlpText {
-  resources: OtlpResource[]
+  resources: OtlpTable[]
   problems: string[]
 }
 
@@ -48,9 +50,9 @@ export function readOtlpText(
 class Reading {
   readonly #json: JsonReader
   readonly #frameMarker: string | undefined
-  readonly #resources = new Resources()
+  readonly #resources = new Resources<OtlpRows>((known, more) => known.addAll(more))
   readonly #problems: string[] = []
-  readonly #habits: Habits = { keys: [], attributes: new Map() }
+  readonly #habits: Habits = { keys: new KeyHabits(FIELDS), silent: new Map(), attributes: new Map() }
   #index = 0
 
   constructor(json: JsonReader, frameMarker: string | undefined) {
@@ -76,7 +78,7 @@ class Reading {
   #resourceSpans(): void {
     const json = this.#json
     const before = this.#index
-    const spans: OtlpSpan[] = []
+    const rows = new OtlpRows()
     let resource: unknown
     json.open('{')
     while (json.more('{')) {
@@ -86,13 +88,13 @@ class Reading {
       else {
         this.#expectNoneSince(before)
         json.open('[')
-        while (json.more('[')) this.#scopeSpans(spans)
+        while (json.more('[')) this.#scopeSpans(rows)
       }
     }
-    this.#resources.add(resource, spans)
+    if (rows.count > 0) this.#resources.add(resource, rows)
   }
 
-  #scopeSpans(spans: OtlpSpan[]): void {
+  #scopeSpans(rows: OtlpRows): void {
     const json = this.#json
     const before = this.#index
     let scope = ''
@@ -106,7 +108,7 @@ class Reading {
       else {
         this.#expectNoneSince(before)
         json.open('[')
-        while (json.more('[')) this.#addSpan(spans, scope)
+        while (json.more('[')) this.#addSpan(rows, scope)
       }
     }
   }
@@ -116,109 +118,162 @@ class Reading {
     if (this.#index > index) throw UNUSUAL
   }
 
-  #addSpan(spans: OtlpSpan[], scope: string): void {
+  #addSpan(rows: OtlpRows, scope: string): void {
     const from = this.#json.at
-    const { times } = this.#resources
     try {
-      spans.push(usualSpan(this.#json, this.#habits, scope, times, this.#frameMarker))
+      this.#addUsual(rows, scope)
     } catch {
       this.#json.back(from)
       const raw = this.#json.value()
       try {
-        spans.push(spanOf(raw, scope, times, this.#frameMarker))
+        rows.add(spanOf(raw, scope, this.#resources.times, this.#frameMarker))
       } catch (error) {
         this.#problems.push(`span ${this.#index}: ${(error as Error).message}`)
       }
     }
     this.#index++
   }
+
+  /** @throws where it is not written as usual, or something is wrong with it */
+  #addUsual(rows: OtlpRows, scope: string): void {
+    const json = this.#json
+    const { keys } = this.#habits
+    const { times } = this.#resources
+    let name = ''
+    let like: Like | null = null
+    let events: unknown
+    let [idHigh, idLow, parentHigh, parentLow] = [0, 0, 0, 0]
+    let [startS, startRestNs, endS, endRestNs] = [NaN, NaN, NaN, NaN]
+    json.open('{')
+    for (let i = 0; json.more('{'); i++)
+      switch (keys.next(json, i)) {
+        case ID:
+          json.hexadecimal()
+          idHigh = json.high
+          idLow = json.low
+          break
+        case PARENT:
+          json.hexadecimal()
+          parentHigh = json.high
+          parentLow = json.low
+          break
+        case NAME:
+          name = json.word().slice(0, LIMITS.nameLength)
+          break
+        case START:
+          json.digits()
+          startS = json.high
+          startRestNs = json.low
+          break
+        case END:
+          json.digits()
+          endS = json.high
+          endRestNs = json.low
+          break
+        case ATTRIBUTES:
+          like = readAttributes(json, this.#habits, name)
+          break
+        case EVENTS:
+          events = json.value()
+      }
+    if (name === '' || Number.isNaN(startS + endS)) throw UNUSUAL
+    const startNs = times.at(startS, startRestNs) ?? NaN
+    if (Number.isNaN(startNs)) throw UNUSUAL
+    const durationNs = (times.at(endS, endRestNs) ?? NaN) - startNs
+    if (!(durationNs >= 0 && durationNs <= LIMITS.largestWhole)) throw UNUSUAL
+    like ??= saysNothing(this.#habits, name)
+    const span = this.#filled(like, name, scope)
+    const happened = Array.isArray(events) ? eventsOf(events, times) : span.events
+    if (span.isFrame) {
+      rows.frames.push({ lane: span.lane, startNs, durationNs, events: happened })
+      return
+    }
+    const { others } = rows
+    if (like.of !== others) {
+      like.of = others
+      like.manner = others.mannerOf(span)
+    }
+    const row = others.newRow()
+    others.startNs[row] = startNs
+    others.durationNs[row] = durationNs
+    others.effect[row] = span.effect
+    others.bytes[row] = span.bytes
+    others.key[row] = span.key!
+    others.manner[row] = like.manner
+    others.idHigh[row] = idHigh
+    others.idLow[row] = idLow
+    others.parentHigh[row] = parentHigh
+    others.parentLow[row] = parentLow
+    if (happened.length > 0) others.events.set(row, happened)
+  }
+
+  /** What spans of that name and scope are by their attributes. */
+  #filled(like: Like, name: string, scope: string): OtlpSpan {
+    let { span } = like
+    if (span !== null && span.name === name && like.scope === scope) return span
+    span = { ...blankSpan(), name }
+    fill(span, like.said, scope, this.#frameMarker)
+    like.span = span
+    like.scope = scope
+    like.of = null
+    return span
+  }
 }
 
-/** A key of a span as it came before: exporters write all spans alike. */
-interface Habit {
-  key: string
-  /** With its quotes and colon. */
-  stretch: Stretch
-  /** The same with a value of no interest, which is mostly the same; null where it is of interest. */
-  withValue: Stretch | null
+const ID = 0
+const PARENT = 1
+const NAME = 2
+const START = 3
+const END = 4
+const ATTRIBUTES = 5
+const EVENTS = 6
+const FIELDS = new Map([
+  ['spanId', ID],
+  ['parentSpanId', PARENT],
+  ['name', NAME],
+  ['startTimeUnixNano', START],
+  ['endTimeUnixNano', END],
+  ['attributes', ATTRIBUTES],
+  ['events', EVENTS],
+])
+
+/** What spans with the same attributes have in common. */
+interface Like {
+  said: Said
+  /** A span filled in from that, for a name and a scope; null before there is one. */
+  span: OtlpSpan | null
+  scope: string
+  /** Its manner in these, if they are the ones. */
+  of: LooseSpans | null
+  manner: number
 }
 
 /** How spans have been written so far. */
 interface Habits {
-  keys: Habit[]
+  keys: KeyHabits
+  /** By name of the span: without attributes. */
+  silent: Map<string, Like>
   /** By name of the span: its attributes as they were written last, and what they say. */
-  attributes: Map<string, { stretch: Stretch; said: Said }>
+  attributes: Map<string, { stretch: Stretch; like: Like }>
 }
 
 /** Names made per entity are no habit. */
 const MOST_HABITS = 4_096
 
-const NOTHING: Said = nothingSaid()
+const likeOf = (said: Said): Like => ({ said, span: null, scope: '', of: null, manner: 0 })
 
-/** @throws where it is not written as usual, or something is wrong with it */
-function usualSpan(
-  json: JsonReader,
-  habits: Habits,
-  scope: string,
-  times: UnixTimes,
-  frameMarker: string | undefined,
-): OtlpSpan {
-  const span = blankSpan()
-  let said = NOTHING
-  let events: unknown
-  let [startS, startRestNs, endS, endRestNs] = [NaN, NaN, NaN, NaN]
-  json.open('{')
-  for (let i = 0; json.more('{'); i++) {
-    const habit = habits.keys[i]
-    if (habit?.withValue && json.passesFieldAgain(habit.withValue)) continue
-    const from = json.at
-    const key = habit !== undefined && json.passesAgain(habit.stretch) ? habit.key : json.key()
-    if (key !== habit?.key) habits.keys[i] = { key, stretch: json.since(from), withValue: null }
-    switch (key) {
-      case 'spanId':
-        span.id = json.name() || undefined
-        break
-      case 'parentSpanId':
-        span.parent = json.name() || undefined
-        break
-      case 'name':
-        span.name = json.word().slice(0, LIMITS.nameLength)
-        break
-      case 'startTimeUnixNano':
-        json.digits()
-        startS = json.high
-        startRestNs = json.low
-        break
-      case 'endTimeUnixNano':
-        json.digits()
-        endS = json.high
-        endRestNs = json.low
-        break
-      case 'attributes':
-        said = readAttributes(json, habits, span.name)
-        break
-      case 'events':
-        events = json.value()
-        break
-      default:
-        json.skip()
-        habits.keys[i]!.withValue = json.since(from)
-    }
-  }
-  if (span.name === '' || Number.isNaN(startS + endS)) throw UNUSUAL
-  span.startNs = times.at(startS, startRestNs) ?? NaN
-  if (Number.isNaN(span.startNs)) throw UNUSUAL
-  span.durationNs = (times.at(endS, endRestNs) ?? NaN) - span.startNs
-  if (!(span.durationNs >= 0 && span.durationNs <= LIMITS.largestWhole)) throw UNUSUAL
-  fill(span, said, scope, frameMarker)
-  if (Array.isArray(events)) span.events = eventsOf(events, times)
-  return span
+function saysNothing({ silent }: Habits, name: string): Like {
+  const known = silent.get(name)
+  if (known !== undefined) return known
+  const like = likeOf(nothingSaid())
+  if (silent.size < MOST_HABITS) silent.set(name, like)
+  return like
 }
 
 /** @param name of the span, if that is known by now */
-function readAttributes(json: JsonReader, { attributes }: Habits, name: string): Said {
+function readAttributes(json: JsonReader, { attributes }: Habits, name: string): Like {
   const habit = attributes.get(name)
-  if (habit !== undefined && json.passesAgain(habit.stretch)) return habit.said
+  if (habit !== undefined && json.passesAgain(habit.stretch)) return habit.like
   const begun = json.at
   const said = nothingSaid()
   json.open('[')
@@ -230,9 +285,10 @@ function readAttributes(json: JsonReader, { attributes }: Habits, name: string):
     const value = scalarOf(fieldOf(item, 'value'))
     if (value !== null) hear(said, textOf(fieldOf(item, 'key')), value)
   }
+  const like = likeOf(said)
   if (attributes.size < MOST_HABITS || habit !== undefined)
-    attributes.set(name, { stretch: json.since(begun), said })
-  return said
+    attributes.set(name, { stretch: json.since(begun), like })
+  return like
 }
 
 const KEY = literal('{"key":"')
@@ -240,7 +296,7 @@ const TEXT = literal(',"value":{"stringValue":"')
 const WHOLE = literal(',"value":{"intValue":"')
 const TRUE = literal(',"value":{"boolValue":true}}')
 const FALSE = literal(',"value":{"boolValue":false}}')
-const END = literal('}}')
+const CLOSE = literal('}}')
 
 /** Hears an attribute as exporters write it, without white space. @returns false where it is another way */
 function hearUsual(json: JsonReader, said: Said): boolean {
@@ -249,7 +305,7 @@ function hearUsual(json: JsonReader, said: Said): boolean {
   const isText = json.passes(TEXT)
   if (isText || json.passes(WHOLE)) {
     const word = json.restOfWord()
-    if (!json.passes(END)) return false
+    if (!json.passes(CLOSE)) return false
     const value = isText ? word.slice(0, LIMITS.nameLength) : Number(word)
     if (isText || Number.isFinite(value)) hear(said, key, value)
     return true

@@ -4,29 +4,34 @@ import type { Skipped } from './import-format.ts'
 import { attributesOf, fieldOf, listOf, spanOf, textOf, type OtlpSpan } from './otlp-span.ts'
 import { UnixTimes } from './unix-times.ts'
 
-/** Spans of one service instance: one running game. */
-export interface OtlpResource {
+/** One service instance, one running game, with its spans in one form or the other. */
+export interface OtlpService<Spans> {
   service: string
   /** Tells instances apart; empty when not said. */
   instance: string
   conditions: Record<string, Scalar>
   /** Seconds since 1970 that the spans' times count from. */
   baseS: number
-  spans: OtlpSpan[]
+  spans: Spans
 }
+export type OtlpResource = OtlpService<OtlpSpan[]>
 
-/** The service instances of one request: each once, those without a span not at all. */
-export class Resources {
-  readonly #resources = new Map<string, OtlpResource>()
+/** The service instances of one request: each once. */
+export class Resources<Spans> {
+  readonly #resources = new Map<string, OtlpService<Spans>>()
+  readonly #join: (known: Spans, more: Spans) => void
   readonly times = new UnixTimes()
 
-  get all(): OtlpResource[] {
+  constructor(join: (known: Spans, more: Spans) => void) {
+    this.#join = join
+  }
+
+  get all(): OtlpService<Spans>[] {
     return [...this.#resources.values()]
   }
 
-  /** @param resource as the request says it */
-  add(resource: unknown, spans: OtlpSpan[]): void {
-    if (spans.length === 0) return
+  /** @param resource as the request says it @param spans at least one */
+  add(resource: unknown, spans: Spans): void {
     const attributes = attributesOf(resource)
     const service =
       String(attributes.get('service.name') ?? '').slice(0, LIMITS.nameLength) || 'OpenTelemetry'
@@ -36,7 +41,7 @@ export class Resources {
     if (known === undefined) {
       const conditions = fittingData(Object.fromEntries([...attributes, ['source', 'OpenTelemetry']])).data
       this.#resources.set(key, { service, instance, conditions, baseS: this.times.baseS!, spans })
-    } else for (const span of spans) known.spans.push(span)
+    } else this.#join(known.spans, spans)
   }
 }
 
@@ -45,7 +50,9 @@ export class Resources {
  * @param frameMarker name of the spans that are frames, besides those with the attribute
  */
 export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: string): OtlpResource[] {
-  const resources = new Resources()
+  const resources = new Resources<OtlpSpan[]>((known, more) => {
+    for (const span of more) known.push(span)
+  })
   let index = 0
   for (const resourceSpans of listOf(request, 'resourceSpans')) {
     const spans: OtlpSpan[] = []
@@ -60,7 +67,7 @@ export function readOtlp(request: unknown, skipped: Skipped, frameMarker?: strin
         index++
       }
     }
-    resources.add(fieldOf(resourceSpans, 'resource'), spans)
+    if (spans.length > 0) resources.add(fieldOf(resourceSpans, 'resource'), spans)
   }
   return resources.all
 }

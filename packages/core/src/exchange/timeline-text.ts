@@ -1,5 +1,6 @@
 /** Entries of the Performance Timeline from their text, several times as quick as parsing all that they say. */
 import { JsonReader, UNUSUAL } from './json-reader.ts'
+import { KeyHabits } from './key-habits.ts'
 
 export interface Entry {
   name: string
@@ -45,11 +46,12 @@ function readHolder(json: JsonReader, onEntry: OnEntry, told: { timeOrigin?: unk
 
 function readList(json: JsonReader, onEntry: OnEntry): void {
   const entry: Entry = { name: '', entryType: '', startTime: NaN, duration: NaN }
+  const keys = new KeyHabits(FIELDS)
   json.open('[')
   while (json.more('[')) {
     const from = json.at
     try {
-      readUsual(json, entry)
+      readUsual(json, keys, entry)
     } catch (error) {
       if (error !== UNUSUAL) throw error
       json.back(from)
@@ -60,29 +62,36 @@ function readList(json: JsonReader, onEntry: OnEntry): void {
   }
 }
 
+const NAME = 0
+const TYPE = 1
+const START = 2
+const DURATION = 3
+const FIELDS = new Map([
+  ['name', NAME],
+  ['entryType', TYPE],
+  ['startTime', START],
+  ['duration', DURATION],
+])
+
 /** @throws UNUSUAL where it is not as usual */
-function readUsual(json: JsonReader, entry: Entry): void {
+function readUsual(json: JsonReader, keys: KeyHabits, entry: Entry): void {
   entry.name = entry.entryType = ''
   entry.startTime = entry.duration = NaN
   json.open('{')
-  while (json.more('{')) {
-    switch (json.key()) {
-      case 'name':
+  for (let i = 0; json.more('{'); i++)
+    switch (keys.next(json, i)) {
+      case NAME:
         entry.name = json.word()
         break
-      case 'entryType':
+      case TYPE:
         entry.entryType = json.word()
         break
-      case 'startTime':
+      case START:
         entry.startTime = json.number()
         break
-      case 'duration':
+      case DURATION:
         entry.duration = json.number()
-        break
-      default:
-        json.skip()
     }
-  }
   // What is missing is to be told as what it is.
   if (entry.name === '' || entry.entryType === '' || Number.isNaN(entry.startTime + entry.duration))
     throw UNUSUAL

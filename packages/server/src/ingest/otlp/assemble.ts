@@ -4,7 +4,7 @@
  * and what is stored already changes nothing.
  */
 import { deserialize } from 'node:v8'
-import { OtlpTake, type OtlpResource } from '@lapsus/core/exchange'
+import { inRows, OtlpTake, type OtlpResource } from '@lapsus/core/exchange'
 import type { AnyRecord } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import { Op } from 'sequelize'
@@ -127,7 +127,7 @@ class Assembly {
     }
     const resource = deserialize(await unpack(body)) as OtlpResource
     this.#take ??= new OtlpTake(this.#stream.takeId, resource)
-    await this.#keep(this.#take.add(resource))
+    await this.#keep(this.#take.add(inRows(resource)))
   }
 
   async #keep(records: readonly AnyRecord[]): Promise<void> {
