@@ -43,6 +43,8 @@ const EXACT_POWER = 22
 const POWERS = Array.from({ length: EXACT_POWER + 1 }, (_, power) => Number(`1e${power}`))
 /** Beyond the exact ones there may be nine. */
 const MOST_DIGITS = 24
+/** Times of 2001 to 2286 have so many. */
+const TIME_DIGITS = 19
 /** Going back once in so many bytes costs little; more often, the platform had better read it all. */
 const BYTES_A_TIME = 64
 const MOST_BACK = 1_000
@@ -200,7 +202,7 @@ export class JsonReader {
     this.#pass(QUOTE)
     const bytes = this.#bytes
     const from = this.#at
-    const at = this.#endOfDigits(from)
+    const at = bytes[from + TIME_DIGITS] === QUOTE ? from + TIME_DIGITS : this.#endOfDigits(from)
     const count = at - from
     if (count < 1 || count > 20 || at >= this.#end || bytes[at] !== QUOTE) throw UNUSUAL
     this.#at = at + 1
@@ -218,7 +220,10 @@ export class JsonReader {
   number(): number {
     const bytes = this.#bytes
     const from = this.#at
-    let [head, tail, digits, point] = [0, 0, 0, -1]
+    let head = 0
+    let tail = 0
+    let digits = 0
+    let point = -1
     let at = from
     for (; at < this.#end; at++) {
       const byte = bytes[at]!
@@ -320,7 +325,11 @@ export class JsonReader {
 
   #wholeNumber(from: number, to: number): number {
     let value = 0
-    for (let i = from; i < to; i++) value = value * 10 + this.#bytes[i]! - ZERO
+    for (let i = from; i < to; i++) {
+      const digit = this.#bytes[i]! - ZERO
+      if (digit < 0 || digit > 9) throw UNUSUAL
+      value = value * 10 + digit
+    }
     return value
   }
 

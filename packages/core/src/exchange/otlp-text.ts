@@ -142,8 +142,14 @@ class Reading {
     let name = ''
     let like: Like | null = null
     let events: unknown
-    let [idHigh, idLow, parentHigh, parentLow] = [0, 0, 0, 0]
-    let [startS, startRestNs, endS, endRestNs] = [NaN, NaN, NaN, NaN]
+    let idHigh = 0
+    let idLow = 0
+    let parentHigh = 0
+    let parentLow = 0
+    let startS = NaN
+    let startRestNs = NaN
+    let endS = NaN
+    let endRestNs = NaN
     json.open('{')
     for (let i = 0; json.more('{'); i++)
       switch (keys.next(json, i)) {
