@@ -8,6 +8,7 @@ import { join } from 'node:path'
 import type { TakeSummary } from '@lapsus/api'
 import { pauseAfter } from '../scripts/setup/restarts.mjs'
 import { run as runToEnd } from '../scripts/setup/run.mjs'
+import { serverMemory } from '../scripts/setup/server-memory.mjs'
 import {
   addressOf,
   isAlive,
@@ -28,6 +29,7 @@ describe('npm start', () => {
   const env = {
     ...{ LAPSUS_STATE: state, LAPSUS_FIRST_TAKE_S: '1', DATABASE_URL: undefined, PORT: undefined },
     XDG_STATE_HOME: join(state, 'user'),
+    MALLOC_TRIM_THRESHOLD_: '262144',
   }
   const runs: Run[] = []
   const started = (env: Record<string, string | undefined>) => {
@@ -55,6 +57,11 @@ describe('npm start', () => {
     expect(takes).to.have.length(1)
     expect(takes[0]).to.include({ game: 'Moth Post', state: 'complete', frames: 60 })
     expect((await (await fetch(address)).text()).includes('<div id="root">')).to.equal(true)
+
+    const environment = readFileSync(`/proc/${processOf(first, 'server')}/environ`, 'utf8').split('\0')
+    expect(environment).to.include(`MALLOC_ARENA_MAX=${serverMemory['MALLOC_ARENA_MAX']}`)
+    // What somebody has set counts.
+    expect(environment).to.include('MALLOC_TRIM_THRESHOLD_=262144')
 
     // For command lines that lie elsewhere.
     const usersNote = join(state, 'user/lapsus/running.json')

@@ -6,6 +6,7 @@ import { freePort, portIsFree } from './database.mjs'
 import { startTicks, stopProcess } from './processes.mjs'
 import { ROOT, STATE } from './root.mjs'
 import { SetupError, say } from './say.mjs'
+import { serverMemory } from './server-memory.mjs'
 
 const DEFAULT_PORT = 4780
 export const SERVER_LOG = join(STATE, 'server.log')
@@ -61,6 +62,7 @@ export async function startServer(databaseUrl, port, env = {}) {
       detached: true,
       stdio: ['ignore', log, log, 'ipc'],
       env: {
+        ...serverMemory,
         ...process.env,
         DATABASE_URL: databaseUrl,
         PORT: String(port),

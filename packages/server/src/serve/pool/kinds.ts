@@ -19,6 +19,8 @@ const MINUTE_MS = 60_000
  * None comes near it by itself.
  */
 export const HEAP_MB = 2_048
+/** Of that, for what is young: what tasks work on lies in columns, and a larger one is memory that is kept for nothing. */
+export const YOUNG_MB = 12
 
 export const KINDS = {
   /** Games that record: many at once on each core, each in its own order. */

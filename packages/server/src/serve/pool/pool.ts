@@ -6,7 +6,7 @@ import { pino, type Logger } from 'pino'
 import Piscina from 'piscina'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
-import { HEAP_MB, KIND_OF, KINDS, type KindName } from './kinds.ts'
+import { HEAP_MB, KIND_OF, KINDS, YOUNG_MB, type KindName } from './kinds.ts'
 import type { Failed, FromThread, WorkerSettings } from './pool-worker.ts'
 import type { Asks, Tells } from './tasks.ts'
 
@@ -58,7 +58,7 @@ export class Pool {
       idleTimeout: idleMs,
       // Waiting for tasks with Atomics would stop timers and connections of the thread meanwhile.
       atomics: 'disabled',
-      resourceLimits: { maxOldGenerationSizeMb: HEAP_MB },
+      resourceLimits: { maxOldGenerationSizeMb: HEAP_MB, maxYoungGenerationSizeMb: YOUNG_MB },
       // Another thread before a second task on one that is busy.
       loadBalancer: (_task, workers) => {
         const [least] = [...workers].sort((a, b) => a.currentUsage - b.currentUsage)

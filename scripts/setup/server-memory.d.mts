@@ -1,0 +1,1 @@
+export const serverMemory: Record<string, string>
