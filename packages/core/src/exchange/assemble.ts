@@ -139,8 +139,8 @@ export class Assembler {
     frameStartNs: Float64Array,
   ): { spans: LaneSpans; repaired: number } {
     const { spans, markers } = numbers
-    const hasParents = rows.some((row) => (spans.parentHigh[row]! | spans.parentLow[row]!) !== 0)
-    const laid = hasParents ? nestByParent(spans, rows) : nestByTime(spans, rows)
+    const said = saidBy(spans, rows)
+    const laid = said.parents ? nestByParent(spans, rows) : nestByTime(spans, rows)
     const size = laid.count
     const startNs = laid.startNs.subarray(0, size)
     const nested: LaneSpans = {
@@ -150,9 +150,9 @@ export class Assembler {
       startNs,
       durationNs: new Float64Array(size),
       depth: laid.depth.subarray(0, size),
-      effect: rows.some((row) => spans.effect[row] !== EFFECT_UNSAID) ? new Uint8Array(size) : undefined,
-      bytes: rows.some((row) => spans.bytes[row] !== BYTES_UNKNOWN) ? new Float64Array(size) : undefined,
-      key: rows.some((row) => spans.key[row] !== NO_KEY) ? new Uint32Array(size) : undefined,
+      effect: said.effect ? new Uint8Array(size) : undefined,
+      bytes: said.bytes ? new Float64Array(size) : undefined,
+      key: said.key ? new Uint32Array(size) : undefined,
     }
     // What claims to run in itself, over some way round, is left out.
     let repaired = rows.length - size
@@ -213,6 +213,19 @@ function inOrder<T>(items: T[], compare: (a: T, b: T) => number): T[] {
   for (let i = 1; i < items.length; i++)
     if (compare(items[i - 1]!, items[i]!) > 0) return [...items].sort(compare)
   return items
+}
+
+/** Whether any of the spans says such a thing. */
+function saidBy(spans: LooseSpans, rows: Uint32Array) {
+  const said = { parents: false, effect: false, bytes: false, key: false }
+  for (let i = 0; i < rows.length; i++) {
+    const row = rows[i]!
+    if ((spans.parentHigh[row]! | spans.parentLow[row]!) !== 0) said.parents = true
+    if (spans.effect[row] !== EFFECT_UNSAID) said.effect = true
+    if (spans.bytes[row] !== BYTES_UNKNOWN) said.bytes = true
+    if (spans.key[row] !== NO_KEY) said.key = true
+  }
+  return said
 }
 
 const NOT_YET = -1
