@@ -9,6 +9,8 @@ import type { Store } from '../store/store.ts'
 
 /** Bytes a file may unpack to; a ten-minute take of 18 million spans has about 300 MB. */
 const MOST_BYTES = 8 * 1024 * 1024 * 1024
+/** Of what a gzip file unpacks to. */
+const PIECE_BYTES = 64 * 1024
 const GZIP_MAGIC = [0x1f, 0x8b]
 
 export interface ImportOptions {
@@ -139,7 +141,7 @@ async function unzipped(file: AsyncIterable<Buffer>): Promise<AsyncIterable<Buff
     yield* { [Symbol.asyncIterator]: () => pieces }
   }
   if (first.done === true || GZIP_MAGIC.some((byte, i) => first.value[i] !== byte)) return whole()
-  const gunzip = createGunzip({ finishFlush: constants.Z_SYNC_FLUSH })
+  const gunzip = createGunzip({ finishFlush: constants.Z_SYNC_FLUSH, chunkSize: PIECE_BYTES })
   pipeline(Readable.from(whole()), gunzip, () => {})
   return gunzip
 }
