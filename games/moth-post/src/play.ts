@@ -102,7 +102,7 @@ export async function play(options: PlayOptions): Promise<string> {
     probe.frame()
     if (trial?.is(FLAWED)) flaws.add(options.trial!)
     else if (trial !== null) flaws.delete(options.trial!)
-    if (ramp && frame === 0) probe.moment('ramp', { seconds })
+    if (ramp && frame === 0) probe.moment('ramp', { seconds, letters, 'moths flying': moths })
     const nowMs = performance.now()
     owedSteps = Math.min(LONGEST_CATCH_UP, owedSteps + stepsPerFrame)
     for (; owedSteps >= 1 - 1e-9; owedSteps--) {

@@ -243,6 +243,29 @@ describe('the ledger', () => {
   })
 })
 
+describe('what a cost grows with', () => {
+  /** Both grow all the time; what the cost has is what lies about. */
+  const grown = studyFrom(
+    Array.from({ length: 400 }, (_, frame) => ({
+      runs: [run('sim', 1e6 + 1e4 * Math.round(frame / 3))],
+      gauges: { moths: Math.round(frame / 4), litter: Math.round(frame / 3) },
+    })),
+  )
+  const chosenOf = async (data: Record<string, number> | null) => {
+    const moments = [{ name: 'ramp', frame: 0, atNs: 0, data }]
+    const { loads, chosen } = await answer(SCALING, sourceOfStudy({ ...grown, moments }), {})
+    return chosen.map((id) => loads.find((load) => load.id === id)!.name)
+  }
+
+  it('is what explains most, of what a ramp says that it turns', async () => {
+    expect(await chosenOf(null)).to.deep.equal(['litter'])
+    expect(await chosenOf({ moths: 100 })).to.deep.equal(['moths'])
+    expect(await chosenOf({ moths: 100, litter: 1 })).to.deep.equal(['litter'])
+    expect(await chosenOf({ seconds: 30 })).to.deep.equal(['litter'])
+    expect(await chosenOf({ toString: 30 })).to.deep.equal(['litter'])
+  })
+})
+
 describe('what a take does not have', () => {
   const wrong = async (asked: Promise<unknown>): Promise<WrongAsk> => {
     const failure = await asked.catch((error: unknown) => error)

@@ -1,4 +1,5 @@
 /** What a cost grows with: a law fitted to points of load and cost, and the load at which the budget breaks. */
+import type { Moment } from '../format/index.ts'
 import { aicc, correlation, median, risingLine, sum } from '../stats/index.ts'
 import { three } from '../words/index.ts'
 
@@ -280,6 +281,16 @@ export function rampFrames(moments: readonly { name: string; frame: number }[], 
   const use = new Uint8Array(count)
   use.fill(1, start?.frame ?? 0, end?.frame ?? count)
   return use
+}
+
+/** Of some loads those that the ramp is about, as its moment's data name them; all where it names none of them. */
+export function loadsOfRamp<T extends { name: string }>(
+  moments: readonly { name: string; data: Moment['data'] }[],
+  loads: readonly T[],
+): readonly T[] {
+  const data = moments.find(({ name }) => name === RAMP_MOMENT)?.data ?? {}
+  const named = loads.filter(({ name }) => Object.hasOwn(data, name))
+  return named.length > 0 ? named : loads
 }
 
 /** A game that says this raises its load from here on, so that costs show against it. */

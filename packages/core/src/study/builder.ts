@@ -23,7 +23,7 @@ export interface StudyChunk {
   frames: FrameColumns
   courses: Courses
   samples: Samples
-  moments: readonly Pick<Moment, 'name' | 'atNs'>[]
+  moments: readonly Pick<Moment, 'name' | 'atNs' | 'data'>[]
   /** Whether it begins a kept stretch. */
   beginsStretch: boolean
   dropped: number
@@ -64,9 +64,9 @@ export function buildStudy(from: StudyFrom, chunks: readonly StudyChunk[]): Stud
 function momentsOf(chunks: readonly StudyChunk[], frames: FrameColumns) {
   const moments = chunks.flatMap((chunk) => chunk.moments).sort((a, b) => a.atNs - b.atNs)
   let frame = 0
-  return moments.map(({ name, atNs }) => {
+  return moments.map(({ name, atNs, data }) => {
     while (frame + 1 < frames.startNs.length && frames.startNs[frame + 1]! <= atNs) frame++
-    return { name, atNs, frame }
+    return { name, atNs, frame, data }
   })
 }
 

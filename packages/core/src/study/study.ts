@@ -2,7 +2,7 @@
  * A take, or a part of it, as questions about its frames need it: the course of every path over the
  * frames, and what the frames say besides. No spans. Frames count from 0 at the study's first.
  */
-import type { Conditions, Place, SampleName, SAMPLES } from '../format/index.ts'
+import type { Conditions, Moment, Place, SampleName, SAMPLES } from '../format/index.ts'
 import type { CourseDetails } from '../rollup/index.ts'
 import type { Declarations, FrameColumns, Job, PathTable } from '../take/index.ts'
 
@@ -28,6 +28,7 @@ export interface StudyMoment {
   name: string
   frame: number
   atNs: number
+  data: Moment['data']
 }
 
 export interface Study {

@@ -40,5 +40,5 @@ export async function readStudy(detail: TakeDetail, onProgress: (share: number) 
   for (const { parent, lane, marker } of detail.paths) paths.child(parent, lane, declarations.marker(marker))
   const { conditions, target, moments } = detail
   const study = buildStudy({ conditions, target, declarations, paths }, chunks)
-  return { ...study, moments: moments.map(({ name, atNs, frame }) => ({ name, atNs, frame })) }
+  return { ...study, moments }
 }

@@ -5,6 +5,7 @@ import {
   fitScaling,
   LAWS,
   loadOf,
+  loadsOfRamp,
   loadSources,
   RAMP_MOMENT,
   rampFrames,
@@ -43,7 +44,7 @@ export const SCALING = question({
     path: optional(whole('number of the path; the work of whole frames without')),
     loads: optional(
       text(
-        '`gauge 3`, `class 1`, or two with a comma between, whose product counts; without, the one that explains most',
+        '`gauge 3`, `class 1`, or two with a comma between, whose product counts; without, the one that explains most, of those that a load ramp names if it does',
       ),
     ),
   },
@@ -84,7 +85,8 @@ export const SCALING = question({
     const inRamp = rampFrames(study.moments, count)
     const use = isNormal.map((is, frame) => is & inRamp[frame]!)
     const costNs = path === null ? study.frames.workNs : dense(study.courses.get(path), 'totalNs', count)
-    const best = known
+    // What merely grows with the ramp, since time passes in it, would explain as much as what it is about.
+    const best = loadsOfRamp(study.moments, known)
       .map(({ id, values }) => ({ id, explained: fitFrames(values, costNs, use).explained }))
       .reduce((a, b) => (b.explained > a.explained ? b : a), { id: known[0]?.id, explained: 0 })
     const chosen = (asked.loads?.split(',') ?? (best.id === undefined ? [] : [best.id])).map((id) => {
