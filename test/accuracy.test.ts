@@ -1,4 +1,4 @@
-/** What docs/accuracy.md says of forecasts: counts, marks and reasons. */
+/** What docs/accuracy.md says of findings and forecasts: counts, marks and reasons. */
 import { expect } from 'chai'
 import { REMEDY_KINDS } from '@lapsus/core/detect'
 import { planFromJson } from '@lapsus/core/remedy'
@@ -27,6 +27,10 @@ interface Planned {
   adjust?(items: Planned['items'], found: { assumptions: { name: string; value: number }[] }[]): void
 }
 // Scripts are plain Node, without types.
+const findingsScript = '../scripts/setup/accuracy.mjs'
+const { findingsSection } = (await import(findingsScript)) as {
+  findingsSection(runs: object[], of: { seeds: number[]; seconds: number; machine: string }): string[]
+}
 const script = '../scripts/setup/forecast-accuracy.mjs'
 const { FORECASTS, forecastSection, planOf, speedBetween } = (await import(script)) as {
   FORECASTS: Planned[]
@@ -54,6 +58,33 @@ const made = (label: string, drift: number, [before, forecast, after]: [number, 
 })
 const section = (...runs: Run[]) => forecastSection(runs, { seeds: [1], seconds: 20 }).join('\n')
 const misses = (text: string) => text.split('\n').filter((line) => / p(50|95)(, wrong sign)? \| /.test(line))
+
+describe('accuracy of findings', () => {
+  const night = (seed: number, kind: string, name = 'none') => ({
+    ...{ name, seed, bytes: false, spikes: 0, frames: { work: { p50: 1, p99: 2 } } },
+    findings: [
+      { kind, path: ['sim.step', 'wing.beat'], text: `it is ${kind}`, small: false, trouble: 'floor' },
+    ],
+  })
+  const page = (...runs: object[]) =>
+    findingsSection(runs, { seeds: [1, 2], seconds: 27, machine: 'A machine' }).join('\n')
+
+  it('says of each flaw that was missed what was told instead, and of each false alarm what it said', () => {
+    const text = page(
+      night(1, 'hotspot', 'moth-objects'),
+      night(2, 'long-call', 'moth-objects'),
+      night(1, 'growth'),
+      night(2, 'hotspot'),
+    )
+    expect(text).to.contain('Found alone: 1 of 2, 0.5.')
+    expect(text).to.match(/\| 2 +\| moth-objects +\| long-call: it is long-call +\|/)
+    expect(text).to.contain(
+      'Nights without any flaw: 2. Findings above 1 % of the budget, of a kind that stands for some flaw: 2.',
+    )
+    expect(text).to.match(/\| 1 +\| timing +\| growth +\| it is growth +\|/)
+    expect(page(night(1, 'hotspot', 'moth-objects'))).not.to.contain('told instead')
+  })
+})
 
 describe('accuracy of forecasts', () => {
   it('says of what nobody knows that it is unknown', () => {

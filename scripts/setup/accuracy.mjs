@@ -56,6 +56,14 @@ export function findingsSection(runs, { seeds, seconds, machine }) {
   const otherCounts = [...new Set(others)].map(
     (kind) => `${kind} ${others.filter((other) => other === kind).length} ×`,
   )
+  const misses = flaws.flatMap(([flaw, { bytes = false, markers }]) =>
+    of(flaw, bytes)
+      .filter(({ findings }) => !findings.some((one) => isFoundBy(flaw, one)))
+      .map(({ seed, findings }) => {
+        const told = findings.filter(({ path }) => path.some((name) => markers.includes(name)))
+        return [seed, flaw, told.map(({ kind, text }) => `${kind}: ${text}`).join(' ') || 'nothing']
+      }),
+  )
   const nights = of('none', false).length + of('none', true).length
   return [
     `## ${machine}`,
@@ -77,6 +85,7 @@ export function findingsSection(runs, { seeds, seconds, machine }) {
       ]),
     ),
     '',
+    ...(misses.length === 0 ? [] : [...table(['seed', 'missed alone', 'told instead'], misses), '']),
     '### False alarms',
     '',
     `Nights without any flaw: ${nights}. Findings above 1 % of the budget, of a kind that stands for some flaw: ${falseAlarms.length}.`,

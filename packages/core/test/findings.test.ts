@@ -2,6 +2,7 @@
 import { findingReports } from '@lapsus/core/questions/diagnosis'
 import { rosterOf } from '@lapsus/core/questions/roster'
 import { expect } from 'chai'
+import type { MarkerKind } from '@lapsus/core/format'
 import fc from 'fast-check'
 import {
   findAll,
@@ -534,6 +535,22 @@ describe('findings of memory', () => {
     expect(steady!.names.at(-1)).to.equal('greedy')
     expect(steady!.costNsWhereItStrikes).to.be.closeTo(0.9 * 4 * MS, 10_000)
     expect(ofKind(found, 'steady-allocation')).to.have.length(1)
+  })
+
+  it('steady-allocation: not what is allocated while the game waits', () => {
+    const greedy = (name: string, kind: MarkerKind) =>
+      ofKind(
+        find(
+          night(600, (frame) => ({
+            inside: frame % 100 === 99 ? [run('collection (minor)', 3 * MS)] : [],
+            runs: [run(name, 100_000, { bytes: 20_000 })],
+          })),
+          { markers: { ...COLLECT, [name]: { kind } } },
+        ),
+        'steady-allocation',
+      ).map(({ names }) => names.at(-1))
+    expect(greedy('greedy', 'work')).to.deep.equal(['greedy'])
+    for (const kind of ['wait:refresh', 'wait:io'] as const) expect(greedy('rest', kind)).to.deep.equal([])
   })
 
   it('spawn-churn: by the path that runs as often as instances are born', () => {

@@ -16,8 +16,11 @@ const steadyAllocation: Detector = (evidence, claimed) => {
   return allocators.flatMap(({ path, bytes, share: ofFrames, steady }) => {
     const perFrame = bytes / count
     if (!steady || perFrame < LEAST_BYTES || claimed.has(path)) return []
+    const at = study.paths.get(path)
+    // What is allocated while the game waits is what others run meanwhile.
+    if (at.kind !== 'work') return []
     const course = study.courses.get(path)!
-    const { name } = study.declarations.marker(study.paths.get(path).marker)
+    const { name } = study.declarations.marker(at.marker)
     const ofBytes = bytes / all
     const pauseNs = usualPauseNs(collections)
     const times = timesOf(collections)
@@ -47,7 +50,7 @@ export const kind: Kind = {
   name: 'steady-allocation',
   order: 9,
   words: 'allocates in every frame',
-  found: `a path allocates in ${part(STEADY)} of the frames, ${bytesWords(LEAST_BYTES)} or more each; needs mode \`bytes\``,
+  found: `a path that works allocates in ${part(STEADY)} of the frames, ${bytesWords(LEAST_BYTES)} or more each; needs mode \`bytes\``,
   cost: 'its share of the bytes × the pauses',
   claims: true,
   limits: { STEADY, LEAST_BYTES },
