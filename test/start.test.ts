@@ -59,7 +59,7 @@ describe('npm start', () => {
     expect((await (await fetch(address)).text()).includes('<div id="root">')).to.equal(true)
 
     const environment = readFileSync(`/proc/${processOf(first, 'server')}/environ`, 'utf8').split('\0')
-    expect(environment).to.include(`MALLOC_ARENA_MAX=${serverMemory['MALLOC_ARENA_MAX']}`)
+    expect(environment).to.include(`MALLOC_MMAP_THRESHOLD_=${serverMemory['MALLOC_MMAP_THRESHOLD_']}`)
     // What somebody has set counts.
     expect(environment).to.include('MALLOC_TRIM_THRESHOLD_=262144')
 

@@ -4,7 +4,6 @@
  * somebody has set counts.
  */
 export const serverMemory = {
-  MALLOC_ARENA_MAX: '2',
   // Bytes from which a piece is the system's own, and goes back to it when it is free.
   MALLOC_MMAP_THRESHOLD_: '65536',
   // Bytes free at the end from which the rest does.
