@@ -37,6 +37,8 @@ export function useScreen(
     })
     browser = await launchBrowser(join(folder, 'profile'))
     const page = await browser.newPage()
+    // Far more than anything takes, on a machine that does other things as well.
+    page.setDefaultTimeout(90_000)
     await page.setViewport({ width: 1280, height: 800 })
     page.on('pageerror', (error) => errors.push((error as Error).message))
     page.on(

@@ -2,7 +2,7 @@
 import type { JsonReader, Stretch } from './json-reader.ts'
 
 /** A key of no interest, which has been passed with its value. */
-export const PASSED = -1
+const PASSED = -1
 
 /** The key that came last at one place. */
 interface Habit {
