@@ -209,6 +209,7 @@ export function benchmarkPage({ probe, emitters, forecast, compare, server, bund
 
 Made by \`npm run bench\` on ${date}: ${cpus().length} × ${cpus()[0].model.trim()}, ${three(totalmem() / 1024 ** 3)} GiB, Linux ${release()}, Node.js ${process.versions.node}.
 Where a machine matters, what is compared ran in the same process, in turns.
+The machine is a virtual one, more than twice as quick in one hour as in another: times and speeds of two runs compare by their two clock reads, which took ${three(ns.clocks)} ns in this one. Ratios, bytes and counts compare as they are.
 
 | what | aim | measured | |
 |---|---|---|---|
@@ -226,7 +227,7 @@ Further figures of the same run:
 - health, 99th percentile while the server has this in hand: ${Object.entries(stalls)
     .map(([what, ms]) => `${what} ${three(ms)} ms`)
     .join(', ')}
-- import from a file, spans/s: take file ${three(imports.lapsus)}, JSON lines ${three(imports.jsonl)}, OpenTelemetry JSON ${three(imports.otlp)}, Performance Timeline ${three(imports.timeline)}
+- import from a file, spans/s: take file ${three(imports.lapsus)}, JSON lines ${three(imports.jsonl)}, OpenTelemetry JSON ${three(imports.otlp)}, Performance Timeline ${three(imports.timeline)}; against the take file, ${three(imports.jsonl / imports.lapsus)}, ${three(imports.otlp / imports.lapsus)} and ${three(imports.timeline / imports.lapsus)}
 - the probe in Node, bundled with its WebSocket library: ${three(bundles.node / 1000)} kB minified and gzipped
 - made-up take: ${three(ingest.spans)} spans in ${ingest.chunks} chunks; ${three(ingest.storedBytesPerSpan)} bytes/span (its durations are noise, which does not pack)
 - views of the ten-minute take, as the server answers, median of five: ${Object.entries(diagnosis.views)
