@@ -65,7 +65,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
   const record: KeepsRecordings = (ask) => {
     // Whoever records will look at it, and at once.
-    pool.rehearseLater(RECORDED_MS)
+    pool.wakeLater('questions', RECORDED_MS)
     return pool.run('record', ask, [ask.port])
   }
   const streams = new IngestStreams(record, health, log)

@@ -157,13 +157,6 @@ describe('a server with threads', () => {
       () => own.pool.workers('questions').length === 1,
       'a thread begins that nobody asked anything',
     )
-    // There is nothing to rehearse with yet.
-    expect(await own.pool.run('rehearse', null)).to.equal(false)
-    game.send(declareRecord(1, [{ name: 'sim' }]))
-    game.send(chunkRecord(2, [{ lanes: [[node(0, 1_000)]], restNs: 0 }]))
-    await game.untilAcknowledged(2)
-    expect(await own.pool.run('rehearse', null)).to.equal(true)
-    expect(await own.store.diagnoses.count()).to.equal(0)
     game.vanish()
     await own.stop()
   })

@@ -45,7 +45,6 @@ export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   excerpt: 'files',
   composite: 'files',
   ask: 'questions',
-  rehearse: 'questions',
   diagnose: 'questions',
   close: 'questions',
   compare: 'studies',

@@ -95,11 +95,6 @@ export class Pool {
     setTimeout(() => this.#isStopping || this.wake(kind), afterMs).unref()
   }
 
-  /** Has a thread go through a diagnosis for nobody, later: somebody will soon ask for one. */
-  rehearseLater(afterMs: number): void {
-    setTimeout(() => this.#isStopping || this.run('rehearse', null).catch(() => {}), afterMs).unref()
-  }
-
   /**
    * Goes on though whoever asked may hang up: one that has closed its half of the connection still waits for the answer.
    * @param ports handed over with what is asked

@@ -32,7 +32,6 @@ import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
 import { filePieces } from '../answers/files.ts'
 import { answerQuestion, type QuestionAsk } from '../answers/questions.ts'
-import { rehearse } from '../answers/rehearse.ts'
 import type { Sources } from '../answers/studies.ts'
 import { historyTakes } from '../answers/take-sums.ts'
 import { makeReport, type ReportAsk } from './make-report.ts'
@@ -47,7 +46,6 @@ export interface ThreadParts extends Sources {
 export interface Asks {
   /** Does nothing: whoever does it has begun. */
   wake: null
-  rehearse: null
   record: RecordingAsk
   /** Records in the body of a request. */
   post: PostedAsk
@@ -77,8 +75,6 @@ export interface Asks {
 }
 export interface Tells {
   wake: void
-  /** Whether the thread has been through it. */
-  rehearse: boolean
   record: void
   post: Posted
   assemble: void
@@ -141,8 +137,6 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   },
 
   ask: answerQuestion,
-
-  rehearse: (sources) => rehearse(sources),
 
   async diagnose(parts, { take }) {
     const row = await rowOf(parts, take)
