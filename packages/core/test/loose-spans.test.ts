@@ -237,6 +237,17 @@ describe('a table of spans', () => {
     )
   })
 
+  it('keeps what its rows have in common, and nothing of those that are gone: names may be made per entity', () => {
+    const table = LooseSpans.of(
+      Array.from({ length: 50 }, (_, i): LooseSpan => ({
+        ...{ lane: 'main', name: `letter ${i}`, group: '', kind: 'work', effect: 0, bytes: -1 },
+        ...{ startNs: i, durationNs: 1 },
+      })),
+    )
+    expect(table.between(40, 42).manners.map(({ name }) => name)).to.deep.equal(['letter 40', 'letter 41'])
+    expect(table.between(50, 60).manners).to.deep.equal([])
+  })
+
   it('gives those of a time, and those of any rows', () => {
     fc.assert(
       fc.property(fc.array(arbitrarySpan), fc.nat(1_000), fc.nat(1_000), (spans, from, until) => {

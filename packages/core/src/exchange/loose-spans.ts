@@ -32,6 +32,7 @@ export interface LooseSpan {
 export type Manner = Pick<LooseSpan, 'lane' | 'name' | 'group' | 'kind'> & { at: Place | null }
 
 const FIRST_ROOM = 1_024
+const NOT_YET = -1
 const COLUMNS = [
   'startNs',
   'durationNs',
@@ -82,12 +83,8 @@ export class LooseSpans {
     this.bytes[row] = span.bytes
     this.key[row] = span.key ?? NO_KEY
     this.manner[row] = this.mannerOf(span)
-    const id = numberOfName(span.id)
-    this.idHigh[row] = id.high
-    this.idLow[row] = id.low
-    const parent = numberOfName(span.parent)
-    this.parentHigh[row] = parent.high
-    this.parentLow[row] = parent.low
+    identify(span.id, this.idHigh, this.idLow, row)
+    identify(span.parent, this.parentHigh, this.parentLow, row)
     if (span.events !== undefined && span.events.length > 0) this.events.set(row, span.events)
   }
 
@@ -144,7 +141,13 @@ export class LooseSpans {
       const [own, from]: [Column, Column] = [those[name], this[name]]
       for (let i = 0; i < rows.length; i++) own[i] = from[rows[i]!]!
     }
-    for (const manner of this.manners) those.mannerOf(manner)
+    // Only what these have in common: names may be made per entity.
+    const manners = new Int32Array(this.manners.length).fill(NOT_YET)
+    for (let i = 0; i < rows.length; i++) {
+      const manner = those.manner[i]!
+      if (manners[manner] === NOT_YET) manners[manner] = those.mannerOf(this.manners[manner]!)
+      those.manner[i] = manners[manner]!
+    }
     if (this.events.size > 0)
       rows.forEach((row, i) => {
         const events = this.events.get(row)
@@ -215,29 +218,27 @@ const SIXTEEN_DIGITS = 16
 const FNV_PRIME = 0x01000193
 const FNV_BASIS = 0x811c9dc5
 
-/** The one that was asked for last. */
-const numbered = { high: 0, low: 0 }
-
-/** The number of a span's name: 16 hexadecimal digits are the number that they are; of any other it is a hash. */
-function numberOfName(name: string | undefined): Readonly<typeof numbered> {
-  let high = 0
-  let low = 0
-  let isNumber = name?.length === SIXTEEN_DIGITS
-  for (let i = 0; i < SIXTEEN_DIGITS && isNumber; i++) {
-    const digit = digitOf(name!.charCodeAt(i))
-    isNumber = digit >= 0
-    if (i < SIXTEEN_DIGITS / 2) high = (high << 4) | digit
-    else low = (low << 4) | digit
+/** 16 hexadecimal digits are the number that they are; of any other name it is a hash. */
+function identify(name: string | undefined, high: Uint32Array, low: Uint32Array, row: number): void {
+  if (name === undefined) {
+    high[row] = low[row] = 0
+    return
   }
-  if (!isNumber && name !== undefined) {
-    high = FNV_BASIS
-    low = ~FNV_BASIS
+  let [upper, lower, isNumber] = [0, 0, name.length === SIXTEEN_DIGITS]
+  for (let i = 0; i < SIXTEEN_DIGITS && isNumber; i++) {
+    const digit = digitOf(name.charCodeAt(i))
+    isNumber = digit >= 0
+    if (i < SIXTEEN_DIGITS / 2) upper = (upper << 4) | digit
+    else lower = (lower << 4) | digit
+  }
+  if (!isNumber) {
+    upper = FNV_BASIS
+    lower = ~FNV_BASIS
     for (let i = 0; i < name.length; i++) {
-      high = Math.imul(high ^ name.charCodeAt(i), FNV_PRIME)
-      low = Math.imul(low ^ high, FNV_PRIME) ^ (low >>> 15)
+      upper = Math.imul(upper ^ name.charCodeAt(i), FNV_PRIME)
+      lower = Math.imul(lower ^ upper, FNV_PRIME) ^ (lower >>> 15)
     }
   }
-  numbered.high = high
-  numbered.low = low
-  return numbered
+  high[row] = upper
+  low[row] = lower
 }
