@@ -209,7 +209,7 @@ export function benchmarkPage({ probe, emitters, forecast, compare, server, bund
 
 Made by \`npm run bench\` on ${date}: ${cpus().length} × ${cpus()[0].model.trim()}, ${three(totalmem() / 1024 ** 3)} GiB, Linux ${release()}, Node.js ${process.versions.node}.
 Where a machine matters, what is compared ran in the same process, in turns.
-The machine is a virtual one, more than twice as quick in one hour as in another: times and speeds of two runs compare by their two clock reads, which took ${three(ns.clocks)} ns in this one. Ratios, bytes and counts compare as they are.
+Two clock reads took ${three(ns.clocks)} ns: times and speeds of two runs compare by that, ratios, bytes and counts as they are.
 
 | what | aim | measured | |
 |---|---|---|---|

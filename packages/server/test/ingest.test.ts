@@ -3,9 +3,17 @@ import { expect } from 'chai'
 import type { Miniatures, TakeDetail } from '@lapsus/api'
 import { readAnswer } from '@lapsus/core/questions'
 import { PAGE } from '@lapsus/core/questions/page'
-import { endRecord, encodeCbor, encodeRecord, LIMITS, type ChunkRecord } from '@lapsus/core/format'
+import {
+  endRecord,
+  encodeCbor,
+  encodeRecord,
+  INGEST_PROTOCOL,
+  LIMITS,
+  type ChunkRecord,
+} from '@lapsus/core/format'
 import { decodeFrames } from '@lapsus/core/take'
 import type { RunningServer } from '../src/index.ts'
+import { SIGN_OF_LIFE_MS } from '../src/ingest/recording-port.ts'
 import {
   chunkRecord,
   declareRecord,
@@ -129,6 +137,22 @@ describe('ingest', () => {
     expect([...frames.startNs]).to.deep.equal(Array.from({ length: 60 }, (_, i) => startOf(i)))
     expect(await getJson<TakeDetail>(server, '/api/takes/broken-take')).to.include({ frames: 60, spans: 300 })
     expect((await page('broken-take', 55)).spanDurationNs[1]).to.equal(1 * MS + 55)
+  })
+
+  it('gives signs of life until all is committed, and none for what it has already', async () => {
+    const game = await TestGame.connect(server, {}, INGEST_PROTOCOL)
+    game.send(takeRecord({ take: 'told-twice' }))
+    game.send(declare)
+    game.send(chunk(0))
+    await game.untilAcknowledged(2)
+    game.send(declare)
+    game.send(chunk(0))
+    game.send(chunk(1))
+    await game.untilAcknowledged(3)
+    const heard = game.messages.length
+    await new Promise((resolve) => setTimeout(resolve, 3 * SIGN_OF_LIFE_MS))
+    expect(game.messages.slice(heard)).to.deep.equal([])
+    game.vanish()
   })
 
   it('answers a ledger of any range from rollups, across levels, exactly', async () => {

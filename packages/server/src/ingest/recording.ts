@@ -137,7 +137,8 @@ class Recording {
     const writer = this.#writer!
     const { sequence } = record
     if (record.record === 'end') this.#lastOfAll = sequence
-    this.#uncommitted.set(sequence, bytes)
+    // What is sent again changes nothing.
+    if (sequence > writer.lastSequence) this.#uncommitted.set(sequence, bytes)
     const why = writer.whySetAside(sequence)
     try {
       await writer.write(record)
