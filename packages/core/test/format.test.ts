@@ -116,6 +116,15 @@ describe('take format', () => {
     )
   })
 
+  it('takes memory that is a column’s alone as it is, and copies a part of a larger piece', () => {
+    const alone = Uint8Array.from({ length: 16 }, (_, i) => i)
+    expect(columnFromBytes(70, alone).buffer).to.equal(alone.buffer)
+    const part = Buffer.from(alone.buffer).subarray(3, 11)
+    const column = columnFromBytes(70, part)
+    expect(column.buffer).not.to.equal(alone.buffer)
+    expect([...column]).to.deep.equal([0x06050403, 0x0a090807])
+  })
+
   it('reads every RFC 8746 element type it names, in both byte orders', () => {
     const view = new DataView(new ArrayBuffer(8))
     const bytes = (write: () => void, size: number) => {

@@ -14,8 +14,8 @@ import {
   rollupOf,
   unpackCourses,
 } from '@lapsus/core/rollup'
-import { percentile } from '@lapsus/core/stats'
-import { Digester } from '@lapsus/core/take'
+import { bucketOf, percentile } from '@lapsus/core/stats'
+import { Digester, NO_PATH } from '@lapsus/core/take'
 import {
   arbitraryFrames,
   chunkRecord,
@@ -112,6 +112,39 @@ describe('rollups', () => {
       )
     })
   }
+
+  it('count the self times of a row in ascending buckets, whether they lie close together or far apart', () => {
+    fc.assert(
+      fc.property(
+        fc.oneof(
+          fc.array(fc.integer({ min: 90_000, max: 110_000 }), { minLength: 1, maxLength: 60 }),
+          fc.array(fc.oneof(fc.nat(3), fc.maxSafeNat()), { minLength: 1, maxLength: 60 }),
+        ),
+        (times) => {
+          const frames = times.length
+          const courses = {
+            frames,
+            path: Uint32Array.of(0),
+            cellEnd: Uint32Array.of(frames),
+            frame: Uint32Array.from(times.keys()),
+            calls: new Uint32Array(frames).fill(1),
+            selfNs: Float64Array.from(times),
+            totalNs: Float64Array.from(times),
+            details: null,
+          }
+          const digester = new Digester()
+          digester.declare(declareRecord(1, MARKERS, ['main']))
+          digester.progress.paths.child(NO_PATH, 0, digester.progress.declarations.marker(0))
+          const counts = new Map<number, number>()
+          for (const time of times) counts.set(bucketOf(time), (counts.get(bucketOf(time)) ?? 0) + 1)
+          const wanted = [...counts].sort(([a], [b]) => a - b)
+          const { bucket, bucketCount, bucketEnd } = rollupOf(courses, digester.progress.paths, 0).paths
+          expect([...bucket].map((one, i) => [one, bucketCount[i]])).to.deep.equal(wanted)
+          expect([...bucketEnd]).to.deep.equal([wanted.length])
+        },
+      ),
+    )
+  })
 
   it('of any range equal the rollup of those frames alone', () => {
     const cases = arbitraryFrames(3, 14).filter((frames) => frames.length > 1)

@@ -52,9 +52,10 @@ export function columnFromBytes(tag: number, bytes: Uint8Array): Column {
   return convertedColumn(type, bytes)
 }
 
-/** The element types that exist as typed arrays here: one copy, which also aligns them. */
+/** The element types that exist as typed arrays here, on the same memory where that is theirs alone. */
 function directColumn(type: ElementType, bytes: Uint8Array): Column | null {
-  const { buffer } = bytes.slice()
+  const isAlone = bytes.byteLength === bytes.buffer.byteLength
+  const { buffer } = isAlone ? bytes : new Uint8Array(bytes)
   if (type.kind === 'uint' && type.bytes === 1) return new Uint8Array(buffer)
   if (type.kind === 'uint' && type.bytes === 2) return new Uint16Array(buffer)
   if (type.kind === 'uint' && type.bytes === 4) return new Uint32Array(buffer)

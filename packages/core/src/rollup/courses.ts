@@ -28,16 +28,16 @@ type SpansOfChunk = Pick<DigestedChunk, 'spans' | 'selfNs' | 'details' | 'selfBy
 
 /** Sums a chunk's spans into cells. One pass over the spans, no allocation per span. */
 export function coursesOf(chunk: SpansOfChunk, paths: PathTable): Courses {
-  const { spans, selfNs } = chunk
-  const frames = spans.frameEnd.length
-  let pathCount = 0
-  for (let i = 0; i < spans.path.length; i++) if (spans.path[i]! >= pathCount) pathCount = spans.path[i]! + 1
+  const { frameEnd, path: pathOf, durationNs } = chunk.spans
+  const spanSelfNs = chunk.selfNs
+  const frames = frameEnd.length
+  const pathCount = paths.all.length
 
   const lastFrame = new Int32Array(pathCount).fill(-1)
   const cellsOfPath = new Uint32Array(pathCount)
   for (let frame = 0, span = 0; frame < frames; frame++) {
-    for (; span < spans.frameEnd[frame]!; span++) {
-      const path = spans.path[span]!
+    for (const end = frameEnd[frame]!; span < end; span++) {
+      const path = pathOf[span]!
       if (lastFrame[path] !== frame) {
         lastFrame[path] = frame
         cellsOfPath[path]!++
@@ -67,17 +67,18 @@ export function coursesOf(chunk: SpansOfChunk, paths: PathTable): Courses {
       : null,
   }
   lastFrame.fill(-1)
+  const { frame: frameOf, calls, selfNs, totalNs } = courses
   for (let frame = 0, span = 0; frame < frames; frame++) {
-    for (; span < spans.frameEnd[frame]!; span++) {
-      const path = spans.path[span]!
+    for (const end = frameEnd[frame]!; span < end; span++) {
+      const path = pathOf[span]!
       if (lastFrame[path] !== frame) {
         lastFrame[path] = frame
-        courses.frame[++cell[path]!] = frame
+        frameOf[++cell[path]!] = frame
       }
       const at = cell[path]!
-      courses.calls[at]!++
-      courses.selfNs[at]! += selfNs[span]!
-      courses.totalNs[at]! += spans.durationNs[span]!
+      calls[at]!++
+      selfNs[at]! += spanSelfNs[span]!
+      totalNs[at]! += durationNs[span]!
     }
   }
   return courses

@@ -110,7 +110,7 @@ export function rollupTable(
     if (known === undefined) members.set(key, [one])
     else known.push(one)
   }
-  const rows = new TableBuilder()
+  const rows = new TableBuilder(members.size)
   const ran = new FramesOfRow(to - from)
   for (const key of [...members.keys()].sort((a, b) => a - b)) {
     ran.clear()
@@ -119,15 +119,15 @@ export function rollupTable(
     let totalNs = 0
     const details = own.some(({ columns }) => columns.details !== null) ? noDetails() : null
     for (const { path, columns, first, end } of own) {
+      const { frame: frames, calls: callsOf, selfNs, totalNs: totalOf, details: said } = columns
       const addTotal = countsInTotal(paths.get(path), by)
       for (let cell = first; cell < end; cell++) {
-        const frame = columns.frame[cell]!
+        const frame = frames[cell]!
         if (frame < from || frame >= to || (use !== null && use[frame] === 0)) continue
-        ran.add(frame - from, columns.selfNs[cell]!)
-        calls += columns.calls[cell]!
-        if (addTotal) totalNs += columns.totalNs[cell]!
-        if (columns.details !== null)
-          for (const sum of DETAIL_SUMS) details![sum] += columns.details[sum][cell]!
+        ran.add(frame - from, selfNs[cell]!)
+        calls += callsOf[cell]!
+        if (addTotal) totalNs += totalOf[cell]!
+        if (said !== null) for (const sum of DETAIL_SUMS) details![sum] += said[sum][cell]!
       }
     }
     if (calls > 0) rows.addFrames({ key, calls, totalNs, details }, ran, firstFrame + from)
@@ -140,39 +140,33 @@ export function rollupTable(
  * has: else a chunk of many frames and many paths would cost their product.
  */
 class FramesOfRow {
-  readonly #selfNs: Float64Array
-  readonly #isIn: Uint8Array
-  readonly #frames: Uint32Array
+  /** The first `count` elements say in which frames the row ran, and for how long. */
+  readonly frame: Uint32Array
+  readonly selfNs: Float64Array
   count = 0
+  /** By frame: one more than its place among those; 0 where the row did not run. */
+  readonly #place: Uint32Array
 
   constructor(frames: number) {
-    this.#selfNs = new Float64Array(frames)
-    this.#isIn = new Uint8Array(frames)
-    this.#frames = new Uint32Array(frames)
+    this.frame = new Uint32Array(frames)
+    this.selfNs = new Float64Array(frames)
+    this.#place = new Uint32Array(frames)
   }
 
   clear(): void {
-    for (let i = 0; i < this.count; i++) {
-      this.#isIn[this.#frames[i]!] = 0
-      this.#selfNs[this.#frames[i]!] = 0
-    }
+    for (let i = 0; i < this.count; i++) this.#place[this.frame[i]!] = 0
     this.count = 0
   }
 
   add(frame: number, selfNs: number): void {
-    if (this.#isIn[frame] === 0) {
-      this.#isIn[frame] = 1
-      this.#frames[this.count++] = frame
+    const place = this.#place[frame]!
+    if (place > 0) {
+      this.selfNs[place - 1]! += selfNs
+      return
     }
-    this.#selfNs[frame]! += selfNs
-  }
-
-  frame(i: number): number {
-    return this.#frames[i]!
-  }
-
-  selfNs(i: number): number {
-    return this.#selfNs[this.#frames[i]!]!
+    this.frame[this.count] = frame
+    this.selfNs[this.count] = selfNs
+    this.#place[frame] = ++this.count
   }
 }
 
@@ -195,112 +189,134 @@ function mergeTables(tables: readonly RollupTable[]): RollupTable {
       else known.push({ table, row })
     })
   }
-  const rows = new TableBuilder()
+  const rows = new TableBuilder(places.size)
   for (const key of [...places.keys()].sort((a, b) => a - b)) rows.addMerged(key, places.get(key)!)
   return rows.table()
 }
 
-/** Collects rows; counts buckets in one dense scratch array that is cleaned after each row. */
+/** Buckets a value that a pass may meet for nothing. */
+const NEAR = 16
+
+/** Fills a table row by row; counts buckets in one dense scratch array that is cleaned after each row. */
 class TableBuilder {
-  readonly #rows: {
-    key: number
-    calls: number
-    selfNs: number
-    totalNs: number
-    frames: number
-    worstSelfNs: number
-    worstFrame: number
-    details: DetailSums | null
-  }[] = []
-  readonly #bucketEnd: number[] = []
+  readonly #columns: Omit<RollupTable, 'details' | 'bucketEnd' | 'bucket' | 'bucketCount'>
+  #details: DetailColumns | null = null
+  #rows = 0
+  readonly #bucketEnd: Uint32Array
   readonly #bucket: number[] = []
   readonly #bucketCount: number[] = []
   readonly #scratch = new Uint32Array(BUCKETS)
+  #buckets = new Uint16Array(0)
   #lowest = BUCKETS
   #highest = -1
+
+  /** @param most rows that there may be */
+  constructor(most: number) {
+    this.#columns = {
+      key: new Float64Array(most),
+      calls: new Float64Array(most),
+      selfNs: new Float64Array(most),
+      totalNs: new Float64Array(most),
+      frames: new Uint32Array(most),
+      worstSelfNs: new Float64Array(most),
+      worstFrame: new Uint32Array(most),
+    }
+    this.#bucketEnd = new Uint32Array(most)
+  }
 
   addFrames(
     sums: { key: number; calls: number; totalNs: number; details: DetailSums | null },
     ran: FramesOfRow,
     firstFrame: number,
   ): void {
-    let selfNs = 0
+    const { frame, selfNs: own, count } = ran
+    const { selfNs, frames, worstSelfNs, worstFrame } = this.#columns
+    let sum = 0
     let worst = 0
-    const buckets = new Uint16Array(ran.count)
-    for (let i = 0; i < ran.count; i++) {
-      const own = ran.selfNs(i)
-      selfNs += own
-      buckets[i] = bucketOf(own)
+    for (let i = 0; i < count; i++) {
+      sum += own[i]!
       // Of equal ones the earliest, in whichever order they came.
-      const ahead = own - ran.selfNs(worst)
-      if (ahead > 0 || (ahead === 0 && ran.frame(i) < ran.frame(worst))) worst = i
+      const ahead = own[i]! - own[worst]!
+      if (ahead > 0 || (ahead === 0 && frame[i]! < frame[worst]!)) worst = i
     }
-    const worstSelfNs = ran.selfNs(worst)
-    const worstFrame = firstFrame + ran.frame(worst)
-    this.#rows.push({ ...sums, selfNs, frames: ran.count, worstSelfNs, worstFrame })
-    this.#addSorted(buckets.sort())
+    const row = this.#begin(sums.key)
+    selfNs[row] = sum
+    frames[row] = count
+    worstSelfNs[row] = own[worst]!
+    worstFrame[row] = firstFrame + frame[worst]!
+    this.#columns.calls[row] = sums.calls
+    this.#columns.totalNs[row] = sums.totalNs
+    if (sums.details !== null) this.#addDetails(row, (name) => sums.details![name])
+    this.#addBuckets(own, count)
   }
 
   addMerged(key: number, places: { table: RollupTable; row: number }[]): void {
-    const sum = {
-      key,
-      calls: 0,
-      selfNs: 0,
-      totalNs: 0,
-      frames: 0,
-      worstSelfNs: -1,
-      worstFrame: 0,
-      details: places.some(({ table }) => table.details !== null) ? noDetails() : null,
-    }
+    const { calls, selfNs, totalNs, frames, worstSelfNs, worstFrame } = this.#columns
+    const at = this.#begin(key)
+    worstSelfNs[at] = -1
     for (const { table, row } of places) {
-      sum.calls += table.calls[row]!
-      sum.selfNs += table.selfNs[row]!
-      sum.totalNs += table.totalNs[row]!
-      sum.frames += table.frames[row]!
-      if (table.details !== null) {
-        for (const detail of DETAIL_SUMS) sum.details![detail] += table.details[detail][row]!
-      }
-      if (table.worstSelfNs[row]! > sum.worstSelfNs) {
-        sum.worstSelfNs = table.worstSelfNs[row]!
-        sum.worstFrame = table.worstFrame[row]!
+      calls[at]! += table.calls[row]!
+      selfNs[at]! += table.selfNs[row]!
+      totalNs[at]! += table.totalNs[row]!
+      frames[at]! += table.frames[row]!
+      const { details } = table
+      if (details !== null) this.#addDetails(at, (name) => details[name][row]!)
+      if (table.worstSelfNs[row]! > worstSelfNs[at]!) {
+        worstSelfNs[at] = table.worstSelfNs[row]!
+        worstFrame[at] = table.worstFrame[row]!
       }
       const end = table.bucketEnd[row]!
       for (let i = row === 0 ? 0 : table.bucketEnd[row - 1]!; i < end; i++) {
         this.#count(table.bucket[i]!, table.bucketCount[i]!)
       }
     }
-    this.#rows.push(sum)
     this.#takeBuckets()
   }
 
   table(): RollupTable {
-    const column = (name: 'key' | 'calls' | 'selfNs' | 'totalNs' | 'worstSelfNs') =>
-      Float64Array.from(this.#rows, (row) => row[name])
+    const rows = this.#rows
     return {
-      details: this.#details(),
-      key: column('key'),
-      calls: column('calls'),
-      selfNs: column('selfNs'),
-      totalNs: column('totalNs'),
-      frames: Uint32Array.from(this.#rows, (row) => row.frames),
-      worstSelfNs: column('worstSelfNs'),
-      worstFrame: Uint32Array.from(this.#rows, (row) => row.worstFrame),
-      bucketEnd: Uint32Array.from(this.#bucketEnd),
-      bucket: Uint16Array.from(this.#bucket),
-      bucketCount: Uint32Array.from(this.#bucketCount),
+      ...firstRows(this.#columns, rows),
+      details: this.#details === null ? null : firstRows(this.#details, rows),
+      bucketEnd: this.#bucketEnd.subarray(0, rows),
+      bucket: new Uint16Array(this.#bucket),
+      bucketCount: new Uint32Array(this.#bucketCount),
     }
   }
 
-  #details(): DetailColumns | null {
-    if (this.#rows.every(({ details }) => details === null)) return null
-    const columns = DETAIL_SUMS.map((sum) => [
-      sum,
-      Float64Array.from(this.#rows, ({ details }) => details?.[sum] ?? 0),
-    ])
-    return Object.fromEntries(columns) as DetailColumns
+  /** The number of the row that is filled from now on. */
+  #begin(key: number): number {
+    this.#columns.key[this.#rows] = key
+    return this.#rows++
   }
 
-  /** For the few values of one chunk, sorting is cheaper than a pass over all buckets between them. */
+  #addDetails(row: number, of: (name: keyof DetailSums) => number): void {
+    this.#details ??= Object.fromEntries(
+      DETAIL_SUMS.map((name) => [name, new Float64Array(this.#bucketEnd.length)]),
+    ) as DetailColumns
+    for (const name of DETAIL_SUMS) this.#details[name][row]! += of(name)
+  }
+
+  /** Where the values of one chunk are far apart, sorting them is cheaper than a pass over all buckets between them. */
+  #addBuckets(values: Float64Array, count: number): void {
+    if (this.#buckets.length < count) this.#buckets = new Uint16Array(count)
+    const buckets = this.#buckets
+    let lowest = BUCKETS
+    let highest = -1
+    for (let i = 0; i < count; i++) {
+      const bucket = bucketOf(values[i]!)
+      buckets[i] = bucket
+      if (bucket < lowest) lowest = bucket
+      if (bucket > highest) highest = bucket
+    }
+    if (highest - lowest <= NEAR * count) {
+      for (let i = 0; i < count; i++) this.#scratch[buckets[i]!]!++
+      this.#lowest = lowest
+      this.#highest = highest
+      this.#takeBuckets()
+    } else this.#addSorted(buckets.subarray(0, count).sort())
+  }
+
   #addSorted(buckets: Uint16Array): void {
     for (let i = 0; i < buckets.length;) {
       const bucket = buckets[i]!
@@ -310,7 +326,7 @@ class TableBuilder {
       this.#bucketCount.push(end - i)
       i = end
     }
-    this.#bucketEnd.push(this.#bucket.length)
+    this.#bucketEnd[this.#rows - 1] = this.#bucket.length
   }
 
   #count(bucket: number, times: number): void {
@@ -329,6 +345,9 @@ class TableBuilder {
     }
     this.#lowest = BUCKETS
     this.#highest = -1
-    this.#bucketEnd.push(this.#bucket.length)
+    this.#bucketEnd[this.#rows - 1] = this.#bucket.length
   }
 }
+
+const firstRows = <T extends Record<string, Float64Array | Uint32Array>>(columns: T, rows: number): T =>
+  Object.fromEntries(Object.entries(columns).map(([name, column]) => [name, column.subarray(0, rows)])) as T

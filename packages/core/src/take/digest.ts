@@ -192,21 +192,22 @@ export class Digester {
       spans.frameEnd[frame] = at
       frames.spans[frame] = at - (frame === 0 ? 0 : spans.frameEnd[frame - 1]!)
     }
-    // Clock jitter can make children last longer than their parent by a few ns.
-    for (let i = 0; i < total; i++) if (selfNs[i]! < 0) selfNs[i] = 0
     return { spans, selfNs, details }
   }
 
-  /** Work, waiting and collection of each frame, from its main lane. */
-  #accountFrames(frames: FrameColumns, spans: SpanColumns, selfNs: Float64Array): void {
+  /** Work, waiting and collection of each frame, from its main lane; no self time stays below 0. */
+  #accountFrames(frames: FrameColumns, { frameEnd, path }: SpanColumns, selfNs: Float64Array): void {
     const columns = [null, frames.collectNs, ...WAIT_REASONS.map((reason) => frames.waitNs[reason])]
     const columnOf = this.#frameColumns()
     let span = 0
     for (let frame = 0; frame < frames.startNs.length; frame++) {
       let waitingNs = 0
-      for (; span < spans.frameEnd[frame]!; span++) {
-        const column = columns[columnOf[spans.path[span]!]!]!
-        if (column === null) continue
+      for (const end = frameEnd[frame]!; span < end; span++) {
+        // Clock jitter can make children last longer than their parent by a few ns.
+        if (selfNs[span]! < 0) selfNs[span] = 0
+        const kind = columnOf[path[span]!]!
+        if (kind === 0) continue
+        const column = columns[kind]!
         column[frame]! += selfNs[span]!
         if (column === frames.collectNs) frames.collections[frame]!++
         else waitingNs += selfNs[span]!

@@ -3,6 +3,22 @@
 const MOST_BYTES = 8
 const LEAST_BYTES = 1024
 
+/** Puts a whole number from 0 to 2^53 − 1 at `at`, where there is room for it; returns the place after it. */
+export function putVarint(bytes: Uint8Array, at: number, value: number): number {
+  let next = at
+  let rest = value
+  while (rest > 0x7fff_ffff) {
+    bytes[next++] = (rest % 128) | 0x80
+    rest = Math.floor(rest / 128)
+  }
+  while (rest > 0x7f) {
+    bytes[next++] = (rest & 0x7f) | 0x80
+    rest >>>= 7
+  }
+  bytes[next++] = rest
+  return next
+}
+
 /** Appends numbers to a buffer that grows. */
 export class VarintWriter {
   #bytes: Uint8Array
@@ -16,30 +32,22 @@ export class VarintWriter {
   /** A whole number from 0 to 2^53 − 1. */
   write(value: number): void {
     if (this.#length + MOST_BYTES > this.#bytes.length) this.#grow()
-    const bytes = this.#bytes
-    let at = this.#length
-    let rest = value
-    while (rest > 0x7fff_ffff) {
-      bytes[at++] = (rest % 128) | 0x80
-      rest = Math.floor(rest / 128)
-    }
-    while (rest > 0x7f) {
-      bytes[at++] = (rest & 0x7f) | 0x80
-      rest >>>= 7
-    }
-    bytes[at++] = rest
-    this.#length = at
+    this.#length = putVarint(this.#bytes, this.#length, value)
+  }
+
+  /** For loops that put numbers by themselves: the bytes, with room for so many; `moveTo` says up to where they came. */
+  room(numbers: number): Uint8Array {
+    while (this.#length + MOST_BYTES * numbers > this.#bytes.length) this.#grow()
+    return this.#bytes
+  }
+
+  moveTo(length: number): void {
+    this.#length = length
   }
 
   /** A whole number of either sign. */
   writeSigned(value: number): void {
     this.write(zigzag(value))
-  }
-
-  /** One byte as it is. */
-  writeByte(byte: number): void {
-    if (this.#length === this.#bytes.length) this.#grow()
-    this.#bytes[this.#length++] = byte
   }
 
   get length(): number {
