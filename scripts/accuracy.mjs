@@ -2,15 +2,23 @@
  * `npm run accuracy`: plays the demo game with each flaw alone, with all and with none, on several seeds, and
  * writes docs/accuracy.md: what was found, missed, and found where nothing is; and how right forecasts of the real
  * fixes were. Nights for findings are played twice: on the machine as it is, and beside a program that keeps a core busy
- * at random intervals. Takes about two hours; `-- --only findings` or `-- --only forecasts` does one half and keeps the
- * other, `-- --seeds 1,2` plays fewer nights.
+ * at random intervals. Takes some three hours; `-- --only findings`, `-- --only clean` or `-- --only forecasts` makes one
+ * part and keeps the others, `-- --seeds 1,2` plays fewer nights, `-- --keep FOLDER` keeps the takes of misses and false alarms.
  */
 import { spawn, spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import {
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs'
 import { cpus, release, tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
-import { findingsSection, FLAW_FINDINGS, isFoundBy } from './setup/accuracy.mjs'
+import { cleanSection, falseAlarmsOf, findingsSection, FLAW_FINDINGS, isFoundBy } from './setup/accuracy.mjs'
 import { ensureBuilt } from './setup/build.mjs'
 import { FORECASTS, forecastSection, planOf, speedBetween } from './setup/forecast-accuracy.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
@@ -20,6 +28,8 @@ import { runMain, say, SetupError } from './setup/say.mjs'
 const DEFAULT_SEEDS = '1,2,3,4,5'
 /** Two bells and four gates. */
 const FINDINGS_SECONDS = 27
+/** Nights without flaws, of each kind of machine. */
+const CLEAN_NIGHTS = 40
 /** Two bells and four gates. */
 const FORECAST_SECONDS = 30
 /** A wave of the game lasts longer than a block of so many frames: it strikes both variants alike. */
@@ -43,28 +53,34 @@ const BUSY = `const turn = () => {
 turn()`
 const MOST_OUTPUT = 256 * 1024 * 1024
 const PAGE = join(ROOT, 'docs/accuracy.md')
-const HALVES = { findings: playForFindings, forecasts: playForForecasts }
+const PARTS = { findings: playForFindings, clean: playClean, forecasts: playForForecasts }
+const QUIET = 'On the machine as it is'
+const BESIDE = 'Beside a program that keeps a core busy at random intervals'
 
 const { values: options } = parseArgs({
-  options: { only: { type: 'string' }, seeds: { type: 'string', default: DEFAULT_SEEDS } },
+  options: {
+    only: { type: 'string' },
+    seeds: { type: 'string', default: DEFAULT_SEEDS },
+    keep: { type: 'string' },
+  },
 })
 const SEEDS = options.seeds.split(',').map(Number)
 
 await runMain(async () => {
-  if (options.only !== undefined && !(options.only in HALVES))
-    throw new SetupError(`--only must be one of ${Object.keys(HALVES).join(', ')}, got ${options.only}`)
+  if (options.only !== undefined && !(options.only in PARTS))
+    throw new SetupError(`--only must be one of ${Object.keys(PARTS).join(', ')}, got ${options.only}`)
   checkNode()
   ensurePackages()
   await ensureBuilt()
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-accuracy-'))
   try {
-    const halves = Object.entries(HALVES).map(([name, play]) => {
-      if (options.only !== undefined && options.only !== name) return keptHalf(name)
+    const parts = Object.entries(PARTS).map(([name, play]) => {
+      if (options.only !== undefined && options.only !== name) return keptPart(name)
       return [`<!-- ${name} -->`, '', madeOn(), '', ...play(folder)].join('\n')
     })
     writeFileSync(
       PAGE,
-      ['# Accuracy', '', 'Written by `npm run accuracy`, with Moth Post.', '', ...halves].join('\n'),
+      ['# Accuracy', '', 'Written by `npm run accuracy`, with Moth Post.', '', ...parts].join('\n'),
     )
     say('accuracy: docs/accuracy.md is written')
   } finally {
@@ -76,8 +92,8 @@ function madeOn() {
   return `Made on ${new Date().toISOString().slice(0, 10)}, on ${cpus().length} cores (${cpus()[0]?.model ?? 'unknown'}, Linux ${release()}), Node ${process.versions.node}.`
 }
 
-/** The half as it stands in the page. */
-function keptHalf(name) {
+/** The part as it stands in the page. */
+function keptPart(name) {
   const page = existsSync(PAGE) ? readFileSync(PAGE, 'utf8') : ''
   const from = page.indexOf(`<!-- ${name} -->`)
   if (from < 0) return `<!-- ${name} -->\n\nNot made yet.\n`
@@ -100,12 +116,29 @@ function playForFindings(folder) {
     })
   const about = { seeds: SEEDS, seconds: FINDINGS_SECONDS }
   return [
-    ...findingsSection(nights(false), { ...about, machine: 'On the machine as it is' }),
+    ...findingsSection(nights(false), { ...about, machine: QUIET }),
     ...findingsSection(nights(true), {
       ...about,
-      machine: 'Beside a program that keeps a core busy at random intervals',
+      machine: BESIDE,
     }),
   ]
+}
+
+/** Nights without flaws, by turns with and without what is allocated, each of a seed of its own. */
+function playClean(folder) {
+  const seeds = Array.from({ length: CLEAN_NIGHTS }, (_, index) => index + 1)
+  const nights = (isBusy) =>
+    seeds.map((seed) => {
+      const bytes = seed % 2 === 0
+      return { seed, bytes, ...inspected(folder, 'none', seed, bytes, isBusy) }
+    })
+  return cleanSection(
+    [
+      [QUIET, nights(false)],
+      [BESIDE, nights(true)],
+    ],
+    FINDINGS_SECONDS,
+  )
 }
 
 /** Plays a night, and gives what is found in it. */
@@ -120,8 +153,17 @@ function inspected(folder, flaws, seed, bytes, isBusy) {
     busy?.kill('SIGKILL')
   }
   const { frames, findings, spikes } = lapsus(['inspect', take, '--json'])
-  rmSync(take)
   const found = Object.keys(FLAW_FINDINGS).filter((flaw) => findings.some((one) => isFoundBy(flaw, one)))
+  const isAsWanted =
+    flaws === 'none' ? falseAlarmsOf(findings).length === 0 : flaws === 'all' || found.includes(flaws)
+  if (!isAsWanted && options.keep !== undefined) {
+    mkdirSync(options.keep, { recursive: true })
+    copyFileSync(
+      take,
+      join(options.keep, `${flaws}-${seed}${bytes ? '-bytes' : ''}${isBusy ? '-busy' : ''}.lapsus`),
+    )
+  }
+  rmSync(take)
   say(
     `accuracy: seed ${seed}, ${flaws}${bytes ? ' (bytes)' : ''}${isBusy ? ', busy' : ''}: ${found.join(', ') || 'nothing of these'}`,
   )

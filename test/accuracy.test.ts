@@ -28,7 +28,8 @@ interface Planned {
 }
 // Scripts are plain Node, without types.
 const findingsScript = '../scripts/setup/accuracy.mjs'
-const { findingsSection } = (await import(findingsScript)) as {
+const { cleanSection, findingsSection } = (await import(findingsScript)) as {
+  cleanSection(machines: [string, object[]][], seconds: number): string[]
   findingsSection(runs: object[], of: { seeds: number[]; seconds: number; machine: string }): string[]
 }
 const script = '../scripts/setup/forecast-accuracy.mjs'
@@ -83,6 +84,23 @@ describe('accuracy of findings', () => {
     )
     expect(text).to.match(/\| 1 +\| timing +\| growth +\| it is growth +\|/)
     expect(page(night(1, 'hotspot', 'moth-objects'))).not.to.contain('told instead')
+  })
+
+  it('counts the false alarms of nights without flaws by machine, and says what each said', () => {
+    const machine = { ...night(3, 'hotspot').findings[0], trouble: 'machine' }
+    const text = cleanSection(
+      [
+        ['A quiet machine', [night(1, 'collection-pauses'), { ...night(3, 'growth'), findings: [machine] }]],
+        ['A busy machine', [night(1, 'growth'), night(2, 'hotspot'), night(3, 'interruptions')]],
+      ],
+      27,
+    ).join('\n')
+    expect(text).to.match(
+      /\| A quiet machine \| 2 \| 0 \| 1 ms \(1 to 1\) \| 2 ms \(2 to 2\) \| collection-pauses 1 × \|/,
+    )
+    expect(text).to.match(/\| A busy machine \| 3 \| 2 \|.*\| interruptions 1 × \|/)
+    expect(text).to.contain('| 1 | timing | growth | it is growth |')
+    expect(text).not.to.contain('A quiet machine:')
   })
 })
 

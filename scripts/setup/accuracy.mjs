@@ -30,6 +30,65 @@ export function isFoundBy(flaw, { kind, path }) {
 /** Kinds that stand for some flaw: what is found of them in a night without flaws is a false alarm. */
 const FLAW_KINDS = new Set(Object.values(FLAW_FINDINGS).map(({ kind }) => kind))
 
+/** What is told of a night without flaws, above 1 % of the budget, as if it had one. */
+export const falseAlarmsOf = (findings) =>
+  findings.filter(({ kind, small, trouble }) => FLAW_KINDS.has(kind) && !small && trouble !== 'machine')
+
+const falseAlarmRows = (nights) =>
+  nights.flatMap(({ seed, bytes, findings }) =>
+    falseAlarmsOf(findings).map(({ kind, text }) => [seed, bytes ? 'bytes' : 'timing', kind, text]),
+  )
+
+/** How often each kind was told that stands for no flaw. */
+const otherKinds = (nights) => {
+  const kinds = nights.flatMap(({ findings }) =>
+    findings.filter(({ kind, small }) => !FLAW_KINDS.has(kind) && !small).map(({ kind }) => kind),
+  )
+  const counts = [...new Set(kinds)].map(
+    (kind) => `${kind} ${kinds.filter((other) => other === kind).length} ×`,
+  )
+  return counts.join(', ') || 'none'
+}
+
+/** @param machines each the machine in words and its nights, each with seed, bytes, frames, findings and spikes */
+export function cleanSection(machines, seconds) {
+  const spread = (numbers) => {
+    const sorted = [...numbers].sort((a, b) => a - b)
+    return `${three(sorted[Math.floor(sorted.length / 2)])} ms (${three(sorted[0])} to ${three(sorted.at(-1))})`
+  }
+  return [
+    '## Nights without flaws',
+    '',
+    `Each night lasts ${seconds} s and has a seed of its own; every second one is played with mode \`bytes\`. A false alarm is a finding above 1 % of the budget, of a kind that stands for some flaw.`,
+    '',
+    ...table(
+      [
+        'machine',
+        'nights',
+        'false alarms',
+        'median frame: half of the nights, least to most',
+        'p99',
+        'other findings',
+      ],
+      machines.map(([machine, nights]) => [
+        machine,
+        nights.length,
+        falseAlarmRows(nights).length,
+        spread(nights.map(({ frames }) => frames.work.p50)),
+        spread(nights.map(({ frames }) => frames.work.p99)),
+        otherKinds(nights),
+      ]),
+    ),
+    '',
+    ...machines.flatMap(([machine, nights]) => {
+      const rows = falseAlarmRows(nights)
+      return rows.length === 0
+        ? []
+        : [`${machine}:`, '', ...table(['seed', 'mode', 'kind', 'text'], rows), '']
+    }),
+  ]
+}
+
 /** @param runs each with name, seed, bytes, frames, findings and spikes, as `inspect --json` gives them */
 export function findingsSection(runs, { seeds, seconds, machine }) {
   const of = (name, bytes) => runs.filter((run) => run.name === name && run.bytes === bytes)
@@ -45,17 +104,8 @@ export function findingsSection(runs, { seeds, seconds, machine }) {
     const found = nights.filter(([flaw, { findings }]) => findings.some((one) => isFoundBy(flaw, one)))
     return `${found.length} of ${nights.length}, ${three(found.length / nights.length)}`
   }
-  const falseAlarms = [...of('none', false), ...of('none', true)].flatMap(({ seed, bytes, findings }) =>
-    findings
-      .filter(({ kind, small, trouble }) => FLAW_KINDS.has(kind) && !small && trouble !== 'machine')
-      .map((finding) => [seed, bytes ? 'bytes' : 'timing', finding.kind, finding.text]),
-  )
-  const others = [...of('none', false), ...of('none', true)].flatMap(({ findings }) =>
-    findings.filter(({ kind, small }) => !FLAW_KINDS.has(kind) && !small).map(({ kind }) => kind),
-  )
-  const otherCounts = [...new Set(others)].map(
-    (kind) => `${kind} ${others.filter((other) => other === kind).length} ×`,
-  )
+  const clean = [...of('none', false), ...of('none', true)]
+  const falseAlarms = falseAlarmRows(clean)
   const misses = flaws.flatMap(([flaw, { bytes = false, markers }]) =>
     of(flaw, bytes)
       .filter(({ findings }) => !findings.some((one) => isFoundBy(flaw, one)))
@@ -64,7 +114,6 @@ export function findingsSection(runs, { seeds, seconds, machine }) {
         return [seed, flaw, told.map(({ kind, text }) => `${kind}: ${text}`).join(' ') || 'nothing']
       }),
   )
-  const nights = of('none', false).length + of('none', true).length
   return [
     `## ${machine}`,
     '',
@@ -88,10 +137,10 @@ export function findingsSection(runs, { seeds, seconds, machine }) {
     ...(misses.length === 0 ? [] : [...table(['seed', 'missed alone', 'told instead'], misses), '']),
     '### False alarms',
     '',
-    `Nights without any flaw: ${nights}. Findings above 1 % of the budget, of a kind that stands for some flaw: ${falseAlarms.length}.`,
+    `Nights without any flaw: ${clean.length}. Findings above 1 % of the budget, of a kind that stands for some flaw: ${falseAlarms.length}.`,
     '',
     ...(falseAlarms.length === 0 ? [] : [...table(['seed', 'mode', 'kind', 'text'], falseAlarms), '']),
-    `Findings of other kinds in these nights: ${otherCounts.join(', ') || 'none'}. They are about the machine and the runtime, not the game: a collection does pause a frame, and a busy machine does wake the game late.`,
+    `Findings of other kinds in these nights: ${otherKinds(clean)}. They are about the machine and the runtime, not the game: a collection does pause a frame, and a busy machine does wake the game late.`,
     '',
     '### How busy the machine was',
     '',
