@@ -1,6 +1,10 @@
 /** Bytes that come in pieces, until they are taken as a whole. */
+
+const FIRST_BYTES = 65_536
+
 export class Pieces {
-  #pieces: Uint8Array[] = []
+  /** Used again for what comes after: memory that has been written to before is several times as quick. */
+  #room = new Uint8Array(FIRST_BYTES)
   #bytes = 0
 
   /** How many have come since they were last taken. */
@@ -8,25 +12,20 @@ export class Pieces {
     return this.#bytes
   }
 
-  /** @param piece left as it is from then on */
   add(piece: Uint8Array): void {
-    if (piece.length === 0) return
-    this.#pieces.push(piece)
-    this.#bytes += piece.length
+    const needed = this.#bytes + piece.length
+    if (needed > this.#room.length) {
+      const larger = new Uint8Array(Math.max(needed, 2 * this.#room.length))
+      larger.set(this.#room.subarray(0, this.#bytes))
+      this.#room = larger
+    }
+    this.#room.set(piece, this.#bytes)
+    this.#bytes = needed
   }
 
-  /** All of them, one after the other. */
+  /** All of them, one after the other; good until the next one is added. */
   take(): Uint8Array {
-    const pieces = this.#pieces
-    const whole = pieces.length === 1 ? pieces[0]! : new Uint8Array(this.#bytes)
-    if (pieces.length > 1) {
-      let at = 0
-      for (const piece of pieces) {
-        whole.set(piece, at)
-        at += piece.length
-      }
-    }
-    this.#pieces = []
+    const whole = this.#room.subarray(0, this.#bytes)
     this.#bytes = 0
     return whole
   }

@@ -246,30 +246,39 @@ class TableBuilder {
     worstFrame[row] = firstFrame + frame[worst]!
     this.#columns.calls[row] = sums.calls
     this.#columns.totalNs[row] = sums.totalNs
-    if (sums.details !== null) this.#addDetails(row, (name) => sums.details![name])
+    if (sums.details !== null) {
+      const details = this.#detailColumns()
+      for (const name of DETAIL_SUMS) details[name][row] = sums.details[name]
+    }
     this.#addBuckets(own, count)
   }
 
   addMerged(key: number, places: { table: RollupTable; row: number }[]): void {
-    const { calls, selfNs, totalNs, frames, worstSelfNs, worstFrame } = this.#columns
+    let calls = 0
+    let selfNs = 0
+    let totalNs = 0
+    let frames = 0
+    let worst = places[0]!
     const at = this.#begin(key)
-    worstSelfNs[at] = -1
-    for (const { table, row } of places) {
-      calls[at]! += table.calls[row]!
-      selfNs[at]! += table.selfNs[row]!
-      totalNs[at]! += table.totalNs[row]!
-      frames[at]! += table.frames[row]!
-      const { details } = table
-      if (details !== null) this.#addDetails(at, (name) => details[name][row]!)
-      if (table.worstSelfNs[row]! > worstSelfNs[at]!) {
-        worstSelfNs[at] = table.worstSelfNs[row]!
-        worstFrame[at] = table.worstFrame[row]!
+    for (const place of places) {
+      const { table, row } = place
+      calls += table.calls[row]!
+      selfNs += table.selfNs[row]!
+      totalNs += table.totalNs[row]!
+      frames += table.frames[row]!
+      if (table.worstSelfNs[row]! > worst.table.worstSelfNs[worst.row]!) worst = place
+      if (table.details !== null) {
+        const details = this.#detailColumns()
+        for (const name of DETAIL_SUMS) details[name][at]! += table.details[name][row]!
       }
-      const end = table.bucketEnd[row]!
-      for (let i = row === 0 ? 0 : table.bucketEnd[row - 1]!; i < end; i++) {
-        this.#count(table.bucket[i]!, table.bucketCount[i]!)
-      }
+      this.#countBuckets(table, row)
     }
+    this.#columns.calls[at] = calls
+    this.#columns.selfNs[at] = selfNs
+    this.#columns.totalNs[at] = totalNs
+    this.#columns.frames[at] = frames
+    this.#columns.worstSelfNs[at] = worst.table.worstSelfNs[worst.row]!
+    this.#columns.worstFrame[at] = worst.table.worstFrame[worst.row]!
     this.#takeBuckets()
   }
 
@@ -279,8 +288,8 @@ class TableBuilder {
       ...firstRows(this.#columns, rows),
       details: this.#details === null ? null : firstRows(this.#details, rows),
       bucketEnd: this.#bucketEnd.subarray(0, rows),
-      bucket: new Uint16Array(this.#bucket),
-      bucketCount: new Uint32Array(this.#bucketCount),
+      bucket: Uint16Array.from(this.#bucket),
+      bucketCount: Uint32Array.from(this.#bucketCount),
     }
   }
 
@@ -290,11 +299,12 @@ class TableBuilder {
     return this.#rows++
   }
 
-  #addDetails(row: number, of: (name: keyof DetailSums) => number): void {
+  /** Made where the first row says something. */
+  #detailColumns(): DetailColumns {
     this.#details ??= Object.fromEntries(
       DETAIL_SUMS.map((name) => [name, new Float64Array(this.#bucketEnd.length)]),
     ) as DetailColumns
-    for (const name of DETAIL_SUMS) this.#details[name][row]! += of(name)
+    return this.#details
   }
 
   /** Where the values of one chunk are far apart, sorting them is cheaper than a pass over all buckets between them. */
@@ -304,8 +314,9 @@ class TableBuilder {
     let lowest = BUCKETS
     let highest = -1
     for (let i = 0; i < count; i++) {
-      const bucket = bucketOf(values[i]!)
-      buckets[i] = bucket
+      buckets[i] = bucketOf(values[i]!)
+      // As a whole number again: once it has held another, a field is several times as slow.
+      const bucket = buckets[i]!
       if (bucket < lowest) lowest = bucket
       if (bucket > highest) highest = bucket
     }
@@ -329,19 +340,26 @@ class TableBuilder {
     this.#bucketEnd[this.#rows - 1] = this.#bucket.length
   }
 
-  #count(bucket: number, times: number): void {
-    this.#scratch[bucket]! += times
-    if (bucket < this.#lowest) this.#lowest = bucket
-    if (bucket > this.#highest) this.#highest = bucket
+  #countBuckets({ bucket, bucketCount, bucketEnd }: RollupTable, row: number): void {
+    const scratch = this.#scratch
+    const from = row === 0 ? 0 : bucketEnd[row - 1]!
+    const end = bucketEnd[row]!
+    for (let i = from; i < end; i++) scratch[bucket[i]!]! += bucketCount[i]!
+    // They are in ascending order.
+    if (from === end) return
+    this.#lowest = Math.min(this.#lowest, bucket[from]!)
+    this.#highest = Math.max(this.#highest, bucket[end - 1]!)
   }
 
   #takeBuckets(): void {
-    for (let bucket = this.#lowest; bucket <= this.#highest; bucket++) {
-      const times = this.#scratch[bucket]!
+    const scratch = this.#scratch
+    const highest = this.#highest
+    for (let bucket = this.#lowest; bucket <= highest; bucket++) {
+      const times = scratch[bucket]!
       if (times === 0) continue
       this.#bucket.push(bucket)
       this.#bucketCount.push(times)
-      this.#scratch[bucket] = 0
+      scratch[bucket] = 0
     }
     this.#lowest = BUCKETS
     this.#highest = -1
