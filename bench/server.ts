@@ -11,7 +11,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Page } from 'puppeteer-core'
 import type { TakeSummary } from '@lapsus/api'
-import { exporter, EXPORT_FORMATS } from '@lapsus/core/exchange'
+import { exporter, EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { emptyPlan, newItem, planToJson } from '@lapsus/core/remedy'
 import { chunk, chunks, declaration, EIGHT, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
 import { Game, takeRecord } from './game.ts'
@@ -34,6 +34,8 @@ const SPANS_PER_CHUNK = 128 * SPANS_PER_FRAME
 /** Of 128 frames each, in a file that is imported: 2.6 million spans, or, as OpenTelemetry, what such a file may hold. */
 const IMPORT_CHUNKS = 40
 const IMPORT_CHUNKS_OTLP = 10
+/** Of each format; an odd number. */
+const IMPORTS = 3
 /** Of a timeline of about 100 MB. */
 const STALL_FRAMES = 2_000
 /** The item of the plan whose slider is dragged: the sixth of eight. */
@@ -149,23 +151,34 @@ async function measureManyGames() {
   return { games: GAMES, spans, spansPerSecond: spans / seconds, residentMb: Math.max(...memory) }
 }
 
-/** The same frames from a file of each format, from the first byte sent to the answer. */
+/** Spans a second from a file of each format, from the first byte sent to the answer: of several files, the one in the middle. */
 async function measureImports() {
   const speeds: Record<string, number> = {}
-  // A thread begins with the first.
-  await fetch(`${address}/api/imports`, { method: 'POST', body: 'no take' })
   for (const format of EXPORT_FORMATS.filter((name) => name !== 'csv')) {
     const count = format === 'otlp' ? IMPORT_CHUNKS_OTLP : IMPORT_CHUNKS
-    const write = exporter(format)
-    const pieces = [write(takeRecord(`imported-${format}`)), write(declaration)]
-    for (let i = 0; i < count; i++) pieces.push(write(chunk(i + 2, i * 128, 128)))
-    pieces.push(write(endRecord(count + 2, 0)))
-    const body = Buffer.concat(pieces.map((piece) => Buffer.from(piece)))
-    speeds[format] = await importSpeed(body, count * SPANS_PER_CHUNK, '')
+    speeds[format] = await middleOf(IMPORTS, (round) =>
+      importSpeed(fileOf(format, count, round), count * SPANS_PER_CHUNK, ''),
+    )
   }
   const timeline = Buffer.from(timelineOf(IMPORT_CHUNKS * 128))
-  speeds['timeline'] = await importSpeed(timeline, IMPORT_CHUNKS * SPANS_PER_CHUNK, '?frameMarker=frame')
+  speeds['timeline'] = await middleOf(IMPORTS, () =>
+    importSpeed(timeline, IMPORT_CHUNKS * SPANS_PER_CHUNK, '?frameMarker=frame'),
+  )
   return speeds
+}
+
+async function middleOf(rounds: number, measure: (round: number) => Promise<number>): Promise<number> {
+  const measured: number[] = []
+  for (let round = 0; round < rounds; round++) measured.push(await measure(round))
+  return measured.sort((a, b) => a - b)[rounds >> 1]!
+}
+
+function fileOf(format: ExportFormat, count: number, round: number): Buffer {
+  const write = exporter(format)
+  const pieces = [write(takeRecord(`imported-${format}-${round}`)), write(declaration)]
+  for (let i = 0; i < count; i++) pieces.push(write(chunk(i + 2, i * 128, 128)))
+  pieces.push(write(endRecord(count + 2, 0)))
+  return Buffer.concat(pieces.map((piece) => Buffer.from(piece)))
 }
 
 async function importSpeed(body: Buffer, spans: number, query: string): Promise<number> {

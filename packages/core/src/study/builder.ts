@@ -101,7 +101,9 @@ function joinCourses(chunks: readonly StudyChunk[], firsts: number[]): Map<numbe
       const from = i === 0 ? 0 : courses.cellEnd[i - 1]!
       const to = courses.cellEnd[i]!
       const at = course.filled
-      for (let cell = from; cell < to; cell++) course.frame[at + cell - from] = first + courses.frame[cell]!
+      const { frame } = course
+      const { frame: within } = courses
+      for (let cell = from; cell < to; cell++) frame[at + cell - from] = first + within[cell]!
       course.calls.set(courses.calls.subarray(from, to), at)
       course.selfNs.set(courses.selfNs.subarray(from, to), at)
       course.totalNs.set(courses.totalNs.subarray(from, to), at)

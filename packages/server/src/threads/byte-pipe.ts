@@ -4,6 +4,11 @@ import type { MessagePort } from 'node:worker_threads'
 
 /** Pieces that may be under way. */
 const AHEAD = 4
+/**
+ * The same of a request's body, which comes in pieces of 64 kB: a reader that is busy with what it has for a tenth of a
+ * second is to find the next there, 16 MB at most.
+ */
+export const BODY_AHEAD = 256
 
 /** What the sending side says; the receiving side says nothing but MORE. */
 type Said = { piece: Uint8Array } | { end: true } | { failed: { words: string; code: unknown } }
@@ -34,10 +39,14 @@ export async function sendPieces(
   }
 }
 
-/** What is sent on the other side. @throws what failed there, with its message and code */
-export async function* piecesFrom(port: MessagePort): AsyncGenerator<Buffer> {
+/**
+ * What is sent on the other side.
+ * @param ahead pieces that may be under way
+ * @throws what failed there, with its message and code
+ */
+export async function* piecesFrom(port: MessagePort, ahead = AHEAD): AsyncGenerator<Buffer> {
   try {
-    for (let i = 0; i < AHEAD; i++) port.postMessage(MORE)
+    for (let i = 0; i < ahead; i++) port.postMessage(MORE)
     for await (const [said] of on(port, 'message', { close: ['close'] }) as AsyncIterable<[Said]>) {
       if ('end' in said) return
       if ('failed' in said) throw Object.assign(new Error(said.failed.words), { code: said.failed.code })

@@ -28,7 +28,7 @@ import { assembleTraces } from '../../ingest/otlp/assemble.ts'
 import { takePosted, type Posted, type PostedAsk } from '../../ingest/posted.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
 import { storeSpooled, type SpoolAsk } from '../../ingest/spool.ts'
-import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
+import { BODY_AHEAD, piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
 import { filePieces } from '../answers/files.ts'
 import { answerQuestion, type QuestionAsk } from '../answers/questions.ts'
@@ -120,7 +120,7 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
 
   spool: ({ store, log }, ask) => storeSpooled(store, log, ask),
 
-  import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port), options),
+  import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port, BODY_AHEAD), options),
 
   async export(parts, { takes, format, port }) {
     const rows = []
