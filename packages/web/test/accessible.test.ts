@@ -103,8 +103,9 @@ describe('what everybody can use', () => {
       await page.waitForSelector('[aria-label="Frame before"]')
       await page.focus('[aria-label="Frame before"]')
       await page.keyboard.press('ArrowRight')
-      await page.waitForSelector('[data-testid=two-pages] canvas')
-      await page.waitForNetworkIdle()
+      await page.waitForFunction(
+        () => document.querySelectorAll('[data-testid=two-pages] canvas[data-draw-ms]').length === 2,
+      )
       expect(await complaints()).to.deep.equal([])
     })
 
@@ -151,11 +152,14 @@ describe('what everybody can use', () => {
     })
   })
 
-  for (const path of ['/', '/takes/usable-night', '/takes/usable-night?sight=roster'])
+  for (const [path, ...shown] of [
+    ['/', '[data-testid=take-row]'],
+    ['/takes/usable-night', '[data-testid=finding]', '[data-testid=page] canvas[data-draw-ms]'],
+    ['/takes/usable-night?sight=roster', '[data-testid=finding]'],
+  ] as const)
     it(`shows where the keyboard is, all the way through ${path}`, async () => {
       await open(path)
-      await page.waitForSelector('button')
-      await page.waitForNetworkIdle()
+      for (const selector of shown) await page.waitForSelector(selector)
       const reached = new Set<string>()
       for (let stop = 0; stop < 120; stop++) {
         await page.keyboard.press('Tab')

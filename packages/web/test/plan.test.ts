@@ -124,7 +124,6 @@ describe('planning', () => {
     await page.locator('input[aria-label="Budget of board, ms"]').fill('0.3')
     await button('Keep').click()
     await seen('over its 0.300 ms')
-    await page.waitForNetworkIdle()
     await page.locator('[data-testid=finding][data-kind=polling] button').click()
     await until(
       async () => (await page.$('[data-testid=group-share]')) !== null,
