@@ -13,6 +13,7 @@ import type { Page } from 'puppeteer-core'
 import type { TakeSummary } from '@lapsus/api'
 import { exporter, EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { emptyPlan, newItem, planToJson } from '@lapsus/core/remedy'
+import { median } from '@lapsus/core/stats'
 import { chunk, chunks, declaration, EIGHT, FRAMES, SPANS_PER_FRAME } from './made-up-take.ts'
 import { Game, takeRecord } from './game.ts'
 import { measureBusy } from './busy.ts'
@@ -34,7 +35,7 @@ const SPANS_PER_CHUNK = 128 * SPANS_PER_FRAME
 /** Of 128 frames each, in a file that is imported: 2.6 million spans, or, as OpenTelemetry, what such a file may hold. */
 const IMPORT_CHUNKS = 40
 const IMPORT_CHUNKS_OTLP = 10
-/** Of each format; an odd number. */
+/** Of each format. */
 const IMPORTS = 3
 /** Of a timeline of about 100 MB. */
 const STALL_FRAMES = 2_000
@@ -156,21 +157,21 @@ async function measureImports() {
   const speeds: Record<string, number> = {}
   for (const format of EXPORT_FORMATS.filter((name) => name !== 'csv')) {
     const count = format === 'otlp' ? IMPORT_CHUNKS_OTLP : IMPORT_CHUNKS
-    speeds[format] = await middleOf(IMPORTS, (round) =>
+    speeds[format] = await medianOf(IMPORTS, (round) =>
       importSpeed(fileOf(format, count, round), count * SPANS_PER_CHUNK, ''),
     )
   }
   const timeline = Buffer.from(timelineOf(IMPORT_CHUNKS * 128))
-  speeds['timeline'] = await middleOf(IMPORTS, () =>
+  speeds['timeline'] = await medianOf(IMPORTS, () =>
     importSpeed(timeline, IMPORT_CHUNKS * SPANS_PER_CHUNK, '?frameMarker=frame'),
   )
   return speeds
 }
 
-async function middleOf(rounds: number, measure: (round: number) => Promise<number>): Promise<number> {
+async function medianOf(rounds: number, measure: (round: number) => Promise<number>): Promise<number> {
   const measured: number[] = []
   for (let round = 0; round < rounds; round++) measured.push(await measure(round))
-  return measured.sort((a, b) => a - b)[rounds >> 1]!
+  return median(measured)
 }
 
 function fileOf(format: ExportFormat, count: number, round: number): Buffer {

@@ -31,7 +31,9 @@ export function coursesOf(chunk: SpansOfChunk, paths: PathTable): Courses {
   const { frameEnd, path: pathOf, durationNs } = chunk.spans
   const spanSelfNs = chunk.selfNs
   const frames = frameEnd.length
-  const pathCount = paths.all.length
+  // What a chunk costs is not to grow with the paths of the whole take.
+  let pathCount = 0
+  for (let i = 0; i < pathOf.length; i++) if (pathOf[i]! >= pathCount) pathCount = pathOf[i]! + 1
 
   const lastFrame = new Int32Array(pathCount).fill(-1)
   const cellsOfPath = new Uint32Array(pathCount)

@@ -23,8 +23,7 @@ const DEPTHS = 257
 export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths: PathTable): Uint8Array {
   const { frameEnd, path: pathOf, startNs, durationNs } = spans
   const total = pathOf.length
-  const laneOf = new Int32Array(paths.laneOf)
-  const depthOf = new Int32Array(paths.depthOf)
+  const { laneOf, depthOf } = paths
   const counts = new VarintWriter(frameEnd.length)
   const pathIds = new VarintWriter(total)
   const gapsLow = new Uint8Array(total)
