@@ -13,24 +13,21 @@ import { putVarint, unzigzag, VarintReader, VarintWriter, zigzag } from './varin
 
 /** Below it arithmetic on whole numbers does, which is several times as fast. */
 const MOST_INT = 0x7fff_ffff
-/** One more than spans may be deep: what the deepest hold begins there. */
-const DEPTHS = 257
 
 /**
  * Sections: counts, paths, then the low bytes and the rest of gaps and of durations.
- * One loop without calls that keep state: with a writer that is called for each number it takes twice as long.
+ * Numbers are put by the loop itself: with a writer that is called for each of them it takes twice as long.
  */
 export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths: PathTable): Uint8Array {
   const { frameEnd, path: pathOf, startNs, durationNs } = spans
   const total = pathOf.length
-  const { laneOf, depthOf } = paths
   const counts = new VarintWriter(frameEnd.length)
   const pathIds = new VarintWriter(total)
   const gapsLow = new Uint8Array(total)
   const gapsHigh = new VarintWriter(2 * total)
   const durationsLow = new Uint8Array(total)
   const durationsHigh = new VarintWriter(2 * total)
-  const nextNs = new Float64Array(DEPTHS)
+  const earliest = new EarliestStart(paths)
   for (let frame = 0, span = 0; frame < frameEnd.length; frame++) {
     const end = frameEnd[frame]!
     counts.write(end - span)
@@ -40,24 +37,18 @@ export function packSpans(spans: SpanColumns, frameStartNs: Float64Array, paths:
     let idAt = pathIds.length
     let gapAt = gapsHigh.length
     let durationAt = durationsHigh.length
-    let lane = -1
+    earliest.startFrame(frameStartNs[frame]!)
     for (; span < end; span++) {
       const path = pathOf[span]!
       idAt = putVarint(ids, idAt, path)
-      if (laneOf[path] !== lane) {
-        lane = laneOf[path]!
-        nextNs[0] = frameStartNs[frame]!
-      }
-      const depth = depthOf[path]!
       const start = startNs[span]!
       const duration = durationNs[span]!
-      const gap = zigzag(start - nextNs[depth]!)
+      const gap = zigzag(start - earliest.of(path))
       gapsLow[span] = lowByte(gap)
       gapAt = putVarint(gaps, gapAt, rest(gap))
       durationsLow[span] = lowByte(duration)
       durationAt = putVarint(durations, durationAt, rest(duration))
-      nextNs[depth] = start + duration
-      nextNs[depth + 1] = start
+      earliest.passed(path, start, duration)
     }
     pathIds.moveTo(idAt)
     gapsHigh.moveTo(gapAt)
@@ -143,7 +134,7 @@ class EarliestStart {
   readonly #laneOf: readonly number[]
   readonly #depthOf: readonly number[]
   /** By depth: where the next span at that depth may start. */
-  readonly #nextNs = new Float64Array(DEPTHS)
+  readonly #nextNs = new Float64Array(257)
   #frameStartNs = 0
   #lane = -1
 
