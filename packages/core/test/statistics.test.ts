@@ -11,6 +11,7 @@ import {
   correlation,
   falseDiscoveryRates,
   fisherExact,
+  isMedianAtLeast,
   lowerBound,
   mannKendall,
   median,
@@ -71,6 +72,58 @@ describe('robust statistics', () => {
       }),
     )
     expect(percentileInPlace(new Float64Array(0), 0.5)).to.be.NaN
+  })
+
+  it('select from many values, in whatever order they come', () => {
+    const orders: Record<string, (i: number, n: number) => number> = {
+      rising: (i) => i,
+      falling: (i) => -i,
+      'rising and falling': (i, n) => Math.min(i, n - i),
+      'falling and rising': (i, n) => Math.max(i, n - i),
+      'a saw': (i) => i % 97,
+      stairs: (i) => Math.floor(i / 300),
+      'all the same': () => 7,
+    }
+    fc.assert(
+      fc.property(
+        fc.constantFrom(...Object.keys(orders)),
+        fc.integer({ min: 1, max: 3_000 }),
+        fc.constantFrom(0, 40),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (order, n, noise, p) => {
+          const list = Float64Array.from(
+            { length: n },
+            (_, i) => orders[order]!(i, n) + ((i * 7_919) % 61) * noise,
+          )
+          const selected = list.slice()
+          expect(percentileInPlace(selected, p)).to.equal(percentile(list, p))
+          expect(selected.sort()).to.deep.equal(list.sort())
+        },
+      ),
+    )
+  })
+
+  it('are not held up by a load that rises and falls again', () => {
+    // Taking the value in the middle for the pivot would take this apart one by one: minutes.
+    const n = 2_000_000
+    const list = Float64Array.from({ length: n }, (_, i) => Math.min(i, n - 1 - i))
+    expect(percentileInPlace(list, 0.5)).to.equal(n / 4 - 0.5)
+  })
+
+  it('give up on what is no number, and end', () => {
+    expect(percentileInPlace(new Float64Array(2_000).fill(NaN), 0.5)).to.be.NaN
+  })
+
+  it('tell by counting whether a median is at least so much', () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.integer({ min: 0, max: 4 }), { maxLength: 9 }),
+        fc.integer({ max: 9 }),
+        (list, half) => {
+          expect(isMedianAtLeast(list, half / 2)).to.equal(median(list) >= half / 2)
+        },
+      ),
+    )
   })
 
   it('keep stretches apart', () => {

@@ -3,6 +3,7 @@ import {
   lowerBound,
   MAD_TO_SIGMA,
   median,
+  percentileInPlace,
   runningSpread,
   spreadAt,
   sum,
@@ -233,12 +234,14 @@ function explainer(study: Study, unmarked: Float64Array, isSpike: Uint8Array, is
     const normal: number[] = []
     for (let at = from; at < to; at++) if (isSpike[at] === 0 && isPause[at] === 0) normal.push(at)
     const usualOf = (course: PathCourse, column: 'selfNs' | 'calls'): number => {
-      let cell = lowerBound(course.frame, from)
-      normal.forEach((at, i) => {
-        while (cell < course.frame.length && course.frame[cell]! < at) cell++
-        values[i] = course.frame[cell] === at ? course[column][cell]! : 0
-      })
-      return normal.length === 0 ? 0 : median(values.subarray(0, normal.length))
+      const { frame: frameOf } = course
+      const figures = course[column]
+      let cell = lowerBound(frameOf, from)
+      for (let i = 0; i < normal.length; i++) {
+        while (cell < frameOf.length && frameOf[cell]! < normal[i]!) cell++
+        values[i] = cell < frameOf.length && frameOf[cell] === normal[i] ? figures[cell]! : 0
+      }
+      return normal.length === 0 ? 0 : percentileInPlace(values.subarray(0, normal.length), 0.5)
     }
     const causes: Cause[] = []
     for (const { course, kind } of main) {

@@ -3,24 +3,9 @@
  * happens to be: the longer a path runs, the likelier it is struck. What is struck more often than that has a trouble
  * of its own.
  */
-import {
-  binomialTail,
-  MAD_TO_SIGMA,
-  median,
-  medianDeviation,
-  percentileInPlace,
-  sum,
-} from '../stats/index.ts'
+import { binomialTail, MAD_TO_SIGMA, median, medianDeviation } from '../stats/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
-import {
-  budgetNsOf,
-  factorByFrame,
-  frameCount,
-  runNsOf,
-  type MachineSpeed,
-  type PathCourse,
-  type Study,
-} from '../study/index.ts'
+import { budgetNsOf, factorByFrame, frameCount, type MachineSpeed, type Study } from '../study/index.ts'
 
 /** A run is struck when its path takes longer by this share of the budget, and so far out of its own spread. */
 const LEAST_EXCESS = 0.05
@@ -91,12 +76,19 @@ export const isMachine = ({ byChance }: Strikes): boolean =>
 /** What is known of a path's runs, to tell those that are struck. */
 interface Runs {
   path: number | null
-  frame: ArrayLike<number>
-  /** By cell: as long as it is, and as it would usually be, ns. */
+  /** By cell. */
+  frame: Uint32Array
   ns: Float64Array
-  usualNs: Float64Array
-  calls: ArrayLike<number>
+  calls: Uint32Array
+  /** A run usually takes, ns. */
+  runNs: number
+  /** By frame: how many times as long runs take as usual. */
+  factor: Float64Array
 }
+
+/** How long a cell would usually be, ns. */
+const usualNs = ({ frame, calls, runNs, factor }: Runs, cell: number): number =>
+  runNs * calls[cell]! * factor[frame[cell]!]!
 
 export function findStrikes(
   study: Study,
@@ -126,37 +118,31 @@ function workRuns(study: Study, speed: MachineSpeed): Runs[] {
   const factor = factorByFrame(speed, frameCount(study))
   return [...study.courses.values()].flatMap((course) => {
     const { kind, lane } = study.paths.get(course.path)
-    return kind === 'work' && lane === MAIN_LANE ? [runsOf(course, factor)] : []
+    const { path, frame, calls, selfNs } = course
+    const runNs = speed.usualRunNs.get(path)!
+    return kind === 'work' && lane === MAIN_LANE ? [{ path, frame, ns: selfNs, calls, runNs, factor }] : []
   })
-}
-
-function runsOf(course: PathCourse, factor: Float64Array): Runs {
-  const { path, frame, calls, selfNs } = course
-  const runNs = percentileInPlace(runNsOf(course), 0.5)
-  const usualNs = new Float64Array(frame.length)
-  for (let cell = 0; cell < frame.length; cell++) usualNs[cell] = runNs * calls[cell]! * factor[frame[cell]!]!
-  return { path, frame, ns: selfNs, usualNs, calls }
 }
 
 function unmarkedRuns(unmarked: Float64Array): Runs {
   return {
     path: null,
-    frame: unmarked.map((_, frame) => frame),
+    frame: Uint32Array.from(unmarked.keys()),
     ns: unmarked,
-    usualNs: new Float64Array(unmarked.length).fill(median(unmarked)),
-    calls: [1],
+    calls: new Uint32Array(unmarked.length).fill(1),
+    runNs: median(unmarked),
+    factor: new Float64Array(unmarked.length).fill(1),
   }
 }
 
-function struck({ path, frame, ns, usualNs }: Runs, leastNs: number, isPause: Uint8Array): Strike[] {
-  const excess = new Float64Array(ns.length)
-  let isLong = false
-  for (let cell = 0; cell < ns.length; cell++) {
-    excess[cell] = ns[cell]! - usualNs[cell]!
-    isLong ||= excess[cell]! >= leastNs
-  }
+function struck(runs: Runs, leastNs: number, isPause: Uint8Array): Strike[] {
+  const { path, frame, ns } = runs
+  const isLong = (cell: number): boolean => ns[cell]! >= leastNs && ns[cell]! - usualNs(runs, cell) >= leastNs
+  let first = 0
+  while (first < ns.length && !isLong(first)) first++
   // Most paths are never too long: they need no spread.
-  if (!isLong) return []
+  if (first === ns.length) return []
+  const excess = ns.map((cellNs, cell) => cellNs - usualNs(runs, cell))
   const least = Math.max(leastNs, SIGMAS * MAD_TO_SIGMA * medianDeviation(excess))
   const strikes: Strike[] = []
   excess.forEach((excessNs, cell) => {
@@ -175,7 +161,7 @@ function pathsOfTheirOwn(
   const own = new Set<number | null>()
   const ofPath = new Map<number | null, Strike[]>()
   for (const strike of strikes) ofPath.set(strike.path, [...(ofPath.get(strike.path) ?? []), strike])
-  const runningNs = new Map(all.map(({ path, usualNs }) => [path, sum(usualNs)]))
+  const runningNs = new Map(all.map((runs) => [runs.path, usualSum(runs)]))
   const left = () => [...ofPath].filter(([path]) => !own.has(path))
   for (;;) {
     const total = left().reduce((count, [, { length }]) => count + length, 0)
@@ -200,6 +186,13 @@ function pathsOfTheirOwn(
     if (next === undefined) return own
     own.add(next)
   }
+}
+
+/** How long it would usually run in all, ns. */
+function usualSum(runs: Runs): number {
+  let ns = 0
+  for (let cell = 0; cell < runs.frame.length; cell++) ns += usualNs(runs, cell)
+  return ns
 }
 
 const areAlike = (values: readonly number[], alike: number): boolean =>
@@ -252,19 +245,22 @@ function othersVaryAsMuch(
 }
 
 /** The frames in which a path took so many times as long as usual, as far as the system does not explain it. */
-function longFrames({ frame, ns, usualNs }: Runs, times: number, isTold: IsTold): number[] {
+function longFrames(runs: Runs, times: number, isTold: IsTold): number[] {
+  const { frame, ns } = runs
   const frames: number[] = []
-  for (let cell = 0; cell < ns.length; cell++)
-    if (ns[cell]! >= times * usualNs[cell]! && !isTold(frame[cell]!, ns[cell]! - usualNs[cell]!))
-      frames.push(frame[cell]!)
+  for (let cell = 0; cell < ns.length; cell++) {
+    const usual = usualNs(runs, cell)
+    if (ns[cell]! >= times * usual && !isTold(frame[cell]!, ns[cell]! - usual)) frames.push(frame[cell]!)
+  }
   return frames
 }
 
 /** How many times as long as usual each of the strikes is. */
-function timesOf({ frame, ns, usualNs }: Runs, strikes: readonly Strike[]): number[] {
+function timesOf(runs: Runs, strikes: readonly Strike[]): number[] {
+  const { frame, ns } = runs
   const at = new Set(strikes.map((strike) => strike.frame))
   const times: number[] = []
   for (let cell = 0; cell < ns.length; cell++)
-    if (at.has(frame[cell]!)) times.push(ns[cell]! / Math.max(1, usualNs[cell]!))
+    if (at.has(frame[cell]!)) times.push(ns[cell]! / Math.max(1, usualNs(runs, cell)))
   return times
 }

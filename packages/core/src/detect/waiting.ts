@@ -184,16 +184,17 @@ export function stepFigures({
   const { steps } = study.frames
   const total = sum(steps)
   if (total === 0 || count === 0) return null
-  const framesWithSteps = steps.reduce((sum, value) => sum + (value > 0 ? 1 : 0), 0)
   const usual = median(steps)
   const lengthNs = (seconds * 1e9) / total
-  const varies = steps.some((value) => value !== usual)
+  const unknown = { path: null, costNs: 0, lengthNs, usual, utilisation: 0 }
+  // Where every frame runs one step, everything that runs once a frame looks like it.
+  if (steps.every((value) => value === usual)) return unknown
+  const framesWithSteps = steps.reduce((sum, value) => sum + (value > 0 ? 1 : 0), 0)
   const found = work
     .filter(({ course }) => course.frame.length === framesWithSteps)
     .filter(({ course }) => course.calls.every((calls, cell) => calls === steps[course.frame[cell]!]))
     .sort((a, b) => a.path.depth - b.path.depth)[0]
-  // Where every frame runs one step, everything that runs once a frame looks like it.
-  if (found === undefined || !varies) return { path: null, costNs: 0, lengthNs, usual, utilisation: 0 }
+  if (found === undefined) return unknown
   const costNs = sum(found.course.totalNs) / total
   return { path: found.path.id, costNs, lengthNs, usual, utilisation: costNs / lengthNs }
 }

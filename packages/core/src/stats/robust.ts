@@ -5,12 +5,22 @@ import { percentileInPlace } from './nth-smallest.ts'
 export const MAD_TO_SIGMA = 1.4826
 
 /** NaN when there are no values. */
-export const median = (values: ArrayLike<number>): number => percentileInPlace(Float64Array.from(values), 0.5)
+export const median = (values: ArrayLike<number>): number => percentileInPlace(new Float64Array(values), 0.5)
+
+/** Whether the median is at least so much: told by counting, mostly. False where there are no values. */
+export function isMedianAtLeast(values: ArrayLike<number>, least: number): boolean {
+  let above = 0
+  for (let i = 0; i < values.length; i++) if (values[i]! >= least) above++
+  const below = values.length - above
+  return above === below ? median(values) >= least : above > below
+}
 
 /** Median distance from the median; NaN when there are no values. */
 export function medianDeviation(values: ArrayLike<number>): number {
-  const middle = median(values)
-  return median(Float64Array.from(values, (value) => Math.abs(value - middle)))
+  const distances = new Float64Array(values)
+  const middle = percentileInPlace(distances, 0.5)
+  for (let i = 0; i < distances.length; i++) distances[i] = Math.abs(distances[i]! - middle)
+  return percentileInPlace(distances, 0.5)
 }
 
 /** 0 for what is not there. */

@@ -1,5 +1,5 @@
 /** How fast the machine was, block by block: told from what the same code costs now and usually. */
-import { median, percentileInPlace } from '../stats/index.ts'
+import { isMedianAtLeast, median, percentileInPlace } from '../stats/index.ts'
 import { MAIN_LANE } from '../take/index.ts'
 import { frameCount, type PathCourse, type Study } from './study.ts'
 
@@ -34,11 +34,13 @@ export interface MachineSpeed {
   /** By block: how many times as long a run takes as usual; 1 where too few paths tell. */
   factor: Float64Array
   telling: Telling[]
+  /** Own time of a run of each path of the main lane that works: the median over its frames, ns. */
+  usualRunNs: ReadonlyMap<number, number>
 }
 
-/** Own time of a run in each cell of a course, ns. */
-export function runNsOf({ selfNs, calls }: PathCourse): Float64Array {
-  const runNs = new Float64Array(selfNs.length)
+/** Own time of a run in each cell of a course, ns; put into `room`, which is long enough for any course. */
+function runNsOf({ selfNs, calls }: PathCourse, room: Float64Array): Float64Array {
+  const runNs = room.subarray(0, selfNs.length)
   for (let cell = 0; cell < runNs.length; cell++) runNs[cell] = selfNs[cell]! / calls[cell]!
   return runNs
 }
@@ -53,29 +55,41 @@ export function machineSpeed(study: Study): MachineSpeed {
   const blocks = Math.max(1, Math.floor(count / blockFrames))
   const leastNs = Math.max(LEAST_NS, LEAST_STEPS * (study.conditions.recorder?.clockResolutionNs ?? 0))
   const telling: Telling[] = []
+  const usualRunNs = new Map<number, number>()
   const ratios: Float64Array[] = []
+  const room = new Float64Array(count)
   for (const course of study.courses.values()) {
     const { kind, lane } = study.paths.get(course.path)
     if (kind !== 'work' || lane !== MAIN_LANE) continue
-    if (course.frame.length < LEAST_CELLS || !(median(course.selfNs) >= leastNs)) continue
-    const byBlock = blockMedians(course, blockFrames, blocks)
-    const runNs = median(byBlock.filter((ns) => !Number.isNaN(ns)))
-    if (!(runNs > 0)) continue
-    telling.push({ course, runNs })
-    ratios.push(byBlock.map((ns) => ns / runNs))
+    const cellNs = runNsOf(course, room)
+    if (course.frame.length >= LEAST_CELLS && isMedianAtLeast(course.selfNs, leastNs)) {
+      const byBlock = blockMedians(course.frame, cellNs, blockFrames, blocks)
+      const runNs = median(byBlock.filter((ns) => !Number.isNaN(ns)))
+      if (runNs > 0) {
+        telling.push({ course, runNs })
+        ratios.push(byBlock.map((ns) => ns / runNs))
+      }
+    }
+    usualRunNs.set(course.path, percentileInPlace(cellNs, 0.5))
   }
   const factor = Float64Array.from({ length: blocks }, (_, block) => {
     const known = ratios.map((ratio) => ratio[block]!).filter((ratio) => !Number.isNaN(ratio))
     return known.length < LEAST_TELLING ? 1 : median(known)
   })
-  return { blockFrames, factor, telling }
+  return { blockFrames, factor, telling, usualRunNs }
 }
 
-/** Median own time of a run in each block; NaN where it ran too seldom. The last block takes what is left over. */
-function blockMedians(course: PathCourse, blockFrames: number, blocks: number): Float64Array {
+/**
+ * Median own time of a run in each block; NaN where it ran too seldom. The last block takes what is left over.
+ * @param runNs by cell; reordered within each block
+ */
+function blockMedians(
+  frame: Uint32Array,
+  runNs: Float64Array,
+  blockFrames: number,
+  blocks: number,
+): Float64Array {
   const medians = new Float64Array(blocks).fill(NaN)
-  const runNs = runNsOf(course)
-  const { frame } = course
   let first = 0
   for (let block = 0; block < blocks; block++) {
     const end = block === blocks - 1 ? Infinity : (block + 1) * blockFrames
@@ -114,7 +128,7 @@ export interface Spell {
 }
 
 /** Where the machine was slower or faster, in order of time. */
-export function spellsOf(speed: MachineSpeed, count: number): Spell[] {
+export function spellsOf(speed: Pick<MachineSpeed, 'blockFrames' | 'factor'>, count: number): Spell[] {
   const { blockFrames, factor } = speed
   const spells: Spell[] = []
   for (let block = 0; block < factor.length;) {

@@ -41,7 +41,7 @@ export const speed: Record<string, Edge> = {
 }
 
 const hasSpell = (factor: number): boolean =>
-  spellsOf({ blockFrames: 15, factor: Float64Array.of(1, factor, 1), telling: [] }, 45).length === 1
+  spellsOf({ blockFrames: 15, factor: Float64Array.of(1, factor, 1) }, 45).length === 1
 
 // --- strikes
 

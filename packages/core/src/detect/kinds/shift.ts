@@ -101,14 +101,18 @@ function dearestPath(
 ): { path: number; step: Step; levels: number[] } | null {
   let best: { path: number; step: Step; levels: number[] } | null = null
   for (const { path, course } of evidence.even().work) {
-    const selfNs = dense(course, 'selfNs', evidence.count)
     // Levels are medians, which lie within the range: most paths are out at once.
-    if (!selfNs.some((ns) => ns >= leastNs)) continue
-    const levels = levelsOf(blocks, selfNs)
+    if (!reaches(course.selfNs, leastNs)) continue
+    const levels = levelsOf(blocks, dense(course, 'selfNs', evidence.count))
     const step = stepOf(levels, leastNs)
     if (step !== null && step.riseNs > (best?.step.riseNs ?? 0)) best = { path: path.id, step, levels }
   }
   return best
+}
+
+function reaches(values: Float64Array, least: number): boolean {
+  for (let i = 0; i < values.length; i++) if (values[i]! >= least) return true
+  return false
 }
 
 const blockFrames = (count: number) => Math.max(LEAST_BLOCK_FRAMES, Math.ceil(count / MOST_BLOCKS))
