@@ -7,7 +7,7 @@ import { AnySource, type OnRecord, type TakeSource } from '@lapsus/core/exchange
 import { FormatError, withPlace, type TakeRecord } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
 import { studyOfVariant, variantsOf } from '@lapsus/core/compare'
-import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { StudyBuilder, type Study } from '@lapsus/core/study'
 import { Digester, type TakeProgress } from '@lapsus/core/take'
 import { CliError } from './errors.ts'
 
@@ -97,7 +97,7 @@ export async function readAllRecords(
  */
 export async function readTakeFile(path: string, frameMarker?: string): Promise<TakeFile> {
   const digester = new Digester()
-  const chunks: StudyChunk[] = []
+  const builder = new StudyBuilder()
   let take: TakeRecord | null = null
   const sums = { spans: 0, dropped: 0, repaired: 0 }
   const { source, problem: failure } = await readRecords(path, frameMarker, (record) => {
@@ -109,7 +109,7 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
       const { paths } = digester.progress
       const courses = coursesOf(chunk, paths)
       const { frames, samples, moments, stretch, dropped } = chunk
-      chunks.push({ frames, courses, samples, moments, beginsStretch: stretch !== null, dropped })
+      builder.add({ frames, courses, samples, moments, beginsStretch: stretch !== null, dropped })
       sums.spans += chunk.spans.path.length
       sums.dropped += chunk.dropped
       sums.repaired += chunk.repaired
@@ -131,7 +131,7 @@ export async function readTakeFile(path: string, frameMarker?: string): Promise<
     ...{ path, frameMarker, take },
     format: source.format,
     progress: digester.progress,
-    study: buildStudy({ conditions, target, ...digester.progress }, chunks),
+    study: builder.study({ conditions, target, ...digester.progress }),
     ...sums,
     skipped: source.skipped.summary,
     complete: source.ended && !malformed,

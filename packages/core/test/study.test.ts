@@ -21,9 +21,25 @@ import {
   waitingOf,
 } from '@lapsus/core/detect'
 import { coursesOf, ledgerRows, rollupOf, type LedgerBy } from '@lapsus/core/rollup'
-import { buildStudy, ledgerOfFrames, pacingOf, partOfStudy, pathNames, type Study } from '@lapsus/core/study'
+import {
+  buildStudy,
+  ledgerOfFrames,
+  pacingOf,
+  partOfStudy,
+  pathNames,
+  StudyBuilder,
+  type Study,
+} from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
-import { normalFrom, randomFrom, run, runs, studyFrom, type TestFrame } from './support/studies.ts'
+import {
+  chunksFrom,
+  normalFrom,
+  randomFrom,
+  run,
+  runs,
+  studyFrom,
+  type TestFrame,
+} from './support/studies.ts'
 import { arbitraryFrames, chunkRecord, declareRecord } from './support/takes.ts'
 
 const MS = 1e6
@@ -103,6 +119,61 @@ describe('a study', () => {
         expect(ran).to.equal(cells.length)
       }
     }
+  })
+
+  it('can be had while chunks are being added, and stays as it was', () => {
+    const runOf = fc.record({
+      name: fc.constantFrom('a', 'b', 'seldom'),
+      calls: fc.integer({ min: 1, max: 3 }),
+      effect: fc.option(fc.boolean(), { nil: undefined }),
+    })
+    const anyFrames = fc.array(fc.uniqueArray(runOf, { selector: ({ name }) => name }), {
+      minLength: 1,
+      maxLength: 40,
+    })
+    /** By path and frame: calls, and those that said that they changed nothing. */
+    const cellsOf = (study: Study) =>
+      [...study.courses.values()].flatMap(({ path, frame, calls, details }) =>
+        [...frame].map((at, cell) => {
+          const name = pathNames(study, path).at(-1)
+          return `${at} ${name} ${calls[cell]} ${details?.needless[cell] ?? 0}`
+        }),
+      )
+    fc.assert(
+      fc.property(
+        anyFrames,
+        fc.integer({ min: 1, max: 9 }),
+        fc.constantFrom(0, 1, 40, 1e6),
+        (frames, chunkFrames, expected) => {
+          const game = { chunkFrames, markers: { a: {}, b: {}, seldom: {} } }
+          const { from, chunks } = chunksFrom(
+            frames.map((found) => ({
+              runs: found.flatMap(({ name, calls, effect }) =>
+                runs(calls, name, 1000, effect === undefined ? {} : { effect }),
+              ),
+            })),
+            game,
+          )
+          const builder = new StudyBuilder(expected)
+          const soFar = chunks.map((chunk) => {
+            builder.add(chunk)
+            return builder.study(from)
+          })
+          soFar.forEach((study, i) => {
+            const there = frames.slice(0, (i + 1) * chunkFrames)
+            const cells = there.flatMap((found, at) =>
+              found.map(
+                ({ name, calls, effect }) => `${at} ${name} ${calls} ${effect === false ? calls : 0}`,
+              ),
+            )
+            expect(cellsOf(study)).to.have.members(cells)
+            expect(study.frames.startNs).to.have.length(there.length)
+          })
+          expect(builder.frames).to.equal(frames.length)
+          expect(builder.cells).to.equal(cellsOf(soFar.at(-1)!).length)
+        },
+      ),
+    )
   })
 
   it('has parts that are as if only those frames had been recorded', () => {

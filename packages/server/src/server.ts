@@ -13,6 +13,7 @@ import { Leases } from './store/lease.ts'
 import { migrate } from './store/migrate.ts'
 import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
+import { MOST_READ_AHEAD } from './serve/answers/studies.ts'
 import { createApp } from './serve/app.ts'
 import { Load } from './serve/load.ts'
 import { Pool } from './serve/pool/pool.ts'
@@ -32,8 +33,8 @@ const RETENTION_EVERY_MS = 10 * 60_000
 const DATABASE_PATIENCE_MS = 10_000
 const DATABASE_AGAIN_MS = 500
 const CLOSE_PATIENCE_MS = 2_000
-/** A recording that lasts so long will be looked at. */
-const RECORDED_MS = 3_000
+/** What is recorded is read meanwhile, so that it can be asked about as soon as it has ended. */
+const READ_AHEAD_EVERY_MS = 1_000
 
 export interface RunningServer {
   address: string
@@ -63,11 +64,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   const access = new Access(store, config.access)
   const guard = new Guard(config)
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
-  const record: KeepsRecordings = (ask) => {
-    // Whoever records will look at it, and at once.
-    pool.wakeLater('questions', RECORDED_MS)
-    return pool.run('record', ask, [ask.port])
-  }
+  const record: KeepsRecordings = (ask) => pool.run('record', ask, [ask.port])
   const streams = new IngestStreams(record, health, log)
   const traces = new TraceWatch(
     store,
@@ -95,6 +92,11 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
       }
     }),
     regularly(RETENTION_EVERY_MS, health, () => tidy(store, config, log)),
+    // Whoever records will look at it, and at once.
+    regularly(READ_AHEAD_EVERY_MS, health, async () => {
+      const takes = streams.takes.slice(0, MOST_READ_AHEAD)
+      await Promise.allSettled(takes.map((take) => pool.run('readAhead', { take })))
+    }),
   ]
   void tidy(store, config, log).catch(() => {})
   if (config.spool !== null) {

@@ -7,7 +7,7 @@ import {
   type SampleName,
   type Table,
 } from '../format/index.ts'
-import { DETAIL_SUMS, newCourseDetails, type CourseDetails, type Courses } from '../rollup/index.ts'
+import { DETAIL_SUMS, newCourseDetails, type Courses } from '../rollup/index.ts'
 import {
   concatFrames,
   pairJobs,
@@ -16,6 +16,7 @@ import {
   type PathTable,
   type Samples,
 } from '../take/index.ts'
+import { cutCells } from './part.ts'
 import type { PathCourse, Study } from './study.ts'
 
 /** What a study needs of one chunk. */
@@ -36,32 +37,86 @@ export interface StudyFrom {
   paths: PathTable
 }
 
-/** Puts the chunks of a take, given in order, together. */
-export function buildStudy(from: StudyFrom, chunks: readonly StudyChunk[]): Study {
-  const frames = concatFrames(chunks.map((chunk) => chunk.frames))
-  const count = frames.startNs.length
-  const firsts: number[] = []
-  let first = 0
-  for (const chunk of chunks) {
-    firsts.push(first)
-    first += chunk.frames.startNs.length
+/** Room is made for so many chunks like the first in which a path ran: it may have run in that one only. */
+const MOST_ROOM = 256
+
+/**
+ * Puts the chunks of a take together as they come, in order. A study of those so far may be asked for at any time, and
+ * stays as it is when more are added.
+ */
+export class StudyBuilder {
+  readonly #expected: number
+  readonly #chunks: Omit<StudyChunk, 'courses'>[] = []
+  /** Of each chunk. */
+  readonly #firsts: number[] = []
+  readonly #courses = new Map<number, GrowingCourse>()
+  #frames = 0
+  #cells = 0
+
+  /** @param expected about how many frames there will be, if that is known: room for them is made at once */
+  constructor(expected = 0) {
+    this.#expected = expected
   }
-  const series = new SampleSeries(count)
-  chunks.forEach(({ samples }, i) => series.add(samples, firsts[i]!))
-  return {
-    ...from,
-    firstFrame: 0,
-    frames,
-    courses: joinCourses(chunks, firsts),
-    ...series.finish(),
-    jobs: pairJobs(chunks.map(({ samples }) => samples.jobs)),
-    moments: momentsOf(chunks, frames),
-    stretches: firsts.filter((_, i) => chunks[i]!.beginsStretch),
-    dropped: chunks.reduce((sum, { dropped }) => sum + dropped, 0),
+
+  /** Frames so far. */
+  get frames(): number {
+    return this.#frames
+  }
+
+  /** Cells of courses so far: 24 bytes each, without details. */
+  get cells(): number {
+    return this.#cells
+  }
+
+  add({ courses, ...chunk }: StudyChunk): void {
+    this.#chunks.push(chunk)
+    this.#firsts.push(this.#frames)
+    const left = (this.#expected - this.#frames) / courses.frames
+    const times = Math.min(MOST_ROOM, Math.max(1, left))
+    for (let i = 0, from = 0; i < courses.path.length; i++) {
+      const path = courses.path[i]!
+      const to = courses.cellEnd[i]!
+      // As many in each chunk to come as in this one.
+      const course = getOrMake(
+        this.#courses,
+        path,
+        () => new GrowingCourse(path, Math.ceil((to - from) * times)),
+      )
+      course.add(courses, from, to, this.#frames)
+      from = to
+    }
+    this.#cells += courses.frame.length
+    this.#frames += chunk.frames.startNs.length
+  }
+
+  study(from: StudyFrom): Study {
+    const chunks = this.#chunks
+    const frames = concatFrames(chunks.map((chunk) => chunk.frames))
+    const series = new SampleSeries(this.#frames)
+    chunks.forEach(({ samples }, i) => series.add(samples, this.#firsts[i]!))
+    const courses = [...this.#courses.values()].sort((a, b) => a.path - b.path)
+    return {
+      ...from,
+      firstFrame: 0,
+      frames,
+      courses: new Map(courses.map((course) => [course.path, course.soFar()])),
+      ...series.finish(),
+      jobs: pairJobs(chunks.map(({ samples }) => samples.jobs)),
+      moments: momentsOf(chunks, frames),
+      stretches: this.#firsts.filter((_, i) => chunks[i]!.beginsStretch),
+      dropped: chunks.reduce((sum, { dropped }) => sum + dropped, 0),
+    }
   }
 }
 
-function momentsOf(chunks: readonly StudyChunk[], frames: FrameColumns) {
+/** Puts the chunks of a take, given in order, together. */
+export function buildStudy(from: StudyFrom, chunks: readonly StudyChunk[]): Study {
+  const builder = new StudyBuilder(chunks.reduce((sum, { frames }) => sum + frames.startNs.length, 0))
+  chunks.forEach((chunk) => builder.add(chunk))
+  return builder.study(from)
+}
+
+function momentsOf(chunks: readonly Pick<StudyChunk, 'moments'>[], frames: FrameColumns) {
   const moments = chunks.flatMap((chunk) => chunk.moments).sort((a, b) => a.atNs - b.atNs)
   let frame = 0
   return moments.map(({ name, atNs, data }) => {
@@ -70,59 +125,61 @@ function momentsOf(chunks: readonly StudyChunk[], frames: FrameColumns) {
   })
 }
 
-/** The cells of each path, chunk after chunk. */
-function joinCourses(chunks: readonly StudyChunk[], firsts: number[]): Map<number, PathCourse> {
-  const cells = new Map<number, { cells: number; hasDetails: boolean }>()
-  for (const { courses } of chunks) {
-    courses.path.forEach((path, i) => {
-      const known = cells.get(path) ?? { cells: 0, hasDetails: false }
-      known.cells += courses.cellEnd[i]! - (i === 0 ? 0 : courses.cellEnd[i - 1]!)
-      known.hasDetails ||= courses.details !== null
-      cells.set(path, known)
-    })
+/** The cells of a path, chunk after chunk, in columns with room for more. */
+class GrowingCourse {
+  /** With room behind the last cell. */
+  #course: PathCourse
+  #length = 0
+
+  constructor(path: number, cells: number) {
+    this.#course = roomFor(path, cells, false)
   }
-  const joined = new Map<number, PathCourse & { filled: number }>()
-  for (const path of [...cells.keys()].sort((a, b) => a - b)) {
-    const { cells: length, hasDetails } = cells.get(path)!
-    joined.set(path, {
-      path,
-      frame: new Uint32Array(length),
-      calls: new Uint32Array(length),
-      selfNs: new Float64Array(length),
-      totalNs: new Float64Array(length),
-      details: hasDetails ? newCourseDetails(length) : null,
-      filled: 0,
-    })
+
+  get path(): number {
+    return this.#course.path
   }
-  chunks.forEach(({ courses }, chunk) => {
-    const first = firsts[chunk]!
-    courses.path.forEach((path, i) => {
-      const course = joined.get(path)!
-      const from = i === 0 ? 0 : courses.cellEnd[i - 1]!
-      const to = courses.cellEnd[i]!
-      const at = course.filled
-      const { frame } = course
-      const { frame: within } = courses
-      for (let cell = from; cell < to; cell++) frame[at + cell - from] = first + within[cell]!
-      course.calls.set(courses.calls.subarray(from, to), at)
-      course.selfNs.set(courses.selfNs.subarray(from, to), at)
-      course.totalNs.set(courses.totalNs.subarray(from, to), at)
-      if (courses.details !== null) copyDetails(courses.details, from, to, course.details!, at)
-      course.filled += to - from
-    })
-  })
-  return joined
+
+  /** The cells `from` to before `to` of a chunk whose first frame is `first`. */
+  add(courses: Courses, from: number, to: number, first: number): void {
+    const at = this.#length
+    this.#length += to - from
+    if (this.#length > this.#course.frame.length) this.#grow()
+    const { frame, calls, selfNs, totalNs } = this.#course
+    const { frame: within, details } = courses
+    for (let cell = from; cell < to; cell++) frame[at + cell - from] = first + within[cell]!
+    calls.set(courses.calls.subarray(from, to), at)
+    selfNs.set(courses.selfNs.subarray(from, to), at)
+    totalNs.set(courses.totalNs.subarray(from, to), at)
+    if (details === null) return
+    const own = (this.#course.details ??= newCourseDetails(frame.length))
+    for (const sum of DETAIL_SUMS) own[sum].set(details[sum].subarray(from, to), at)
+  }
+
+  /** Views: what is added later does not show in them. */
+  soFar(): PathCourse {
+    return cutCells(this.#course, 0, this.#length)
+  }
+
+  #grow(): void {
+    const { path, frame, calls, selfNs, totalNs, details } = this.#course
+    const larger = roomFor(path, Math.max(this.#length, 2 * frame.length), details !== null)
+    larger.frame.set(frame)
+    larger.calls.set(calls)
+    larger.selfNs.set(selfNs)
+    larger.totalNs.set(totalNs)
+    if (details !== null) for (const sum of DETAIL_SUMS) larger.details![sum].set(details[sum])
+    this.#course = larger
+  }
 }
 
-function copyDetails(
-  source: CourseDetails,
-  from: number,
-  to: number,
-  target: CourseDetails,
-  at: number,
-): void {
-  for (const sum of DETAIL_SUMS) target[sum].set(source[sum].subarray(from, to), at)
-}
+const roomFor = (path: number, cells: number, withDetails: boolean): PathCourse => ({
+  path,
+  frame: new Uint32Array(cells),
+  calls: new Uint32Array(cells),
+  selfNs: new Float64Array(cells),
+  totalNs: new Float64Array(cells),
+  details: withDetails ? newCourseDetails(cells) : null,
+})
 
 /** Samples of chunks as columns over all frames: what holds is unknown (NaN) before the first, all else 0. */
 class SampleSeries {

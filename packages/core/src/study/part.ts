@@ -40,17 +40,19 @@ export function partOfStudy(study: Study, from: number, to: number): Study {
 }
 
 function cutCourse(course: PathCourse, from: number, to: number): PathCourse {
-  const first = lowerBound(course.frame, from)
-  const end = lowerBound(course.frame, to)
-  return {
-    path: course.path,
-    frame: course.frame.subarray(first, end).map((frame) => frame - from),
-    calls: course.calls.subarray(first, end),
-    selfNs: course.selfNs.subarray(first, end),
-    totalNs: course.totalNs.subarray(first, end),
-    details: course.details === null ? null : cutDetails(course.details, first, end),
-  }
+  const cells = cutCells(course, lowerBound(course.frame, from), lowerBound(course.frame, to))
+  return { ...cells, frame: cells.frame.map((frame) => frame - from) }
 }
+
+/** The cells `first` to before `end` of a course, as views. */
+export const cutCells = (course: PathCourse, first: number, end: number): PathCourse => ({
+  path: course.path,
+  frame: course.frame.subarray(first, end),
+  calls: course.calls.subarray(first, end),
+  selfNs: course.selfNs.subarray(first, end),
+  totalNs: course.totalNs.subarray(first, end),
+  details: course.details === null ? null : cutDetails(course.details, first, end),
+})
 
 const cutDetails = (details: CourseDetails, from: number, to: number): CourseDetails =>
   Object.fromEntries(

@@ -15,7 +15,7 @@ import {
   type Place,
 } from '@lapsus/core/format'
 import { coursesOf } from '@lapsus/core/rollup'
-import { buildStudy, type Study, type StudyChunk } from '@lapsus/core/study'
+import { buildStudy, type Study, type StudyChunk, type StudyFrom } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
 import { randomFrom } from '../../../../games/moth-post/src/random.ts'
 
@@ -125,6 +125,15 @@ export function recordsFrom(frames: TestFrame[], game: TestGame = {}): [DeclareR
 
 /** What the frames are put together to. */
 export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
+  const { from, chunks } = chunksFrom(frames, game)
+  return buildStudy(from, chunks)
+}
+
+/** What a study of the frames is put together from. */
+export function chunksFrom(
+  frames: TestFrame[],
+  game: TestGame = {},
+): { from: StudyFrom; chunks: StudyChunk[] } {
   const { target = 60, conditions = {} } = game
   const [declare, ...records] = recordsFrom(frames, game)
   const digester = new Digester()
@@ -134,7 +143,7 @@ export function studyFrom(frames: TestFrame[], game: TestGame = {}): Study {
     const courses = coursesOf(chunk, digester.progress.paths)
     return { ...chunk, courses, beginsStretch: stretch !== null }
   })
-  return buildStudy({ conditions, target, ...digester.progress }, chunks)
+  return { from: { conditions, target, ...digester.progress }, chunks }
 }
 
 interface Names {

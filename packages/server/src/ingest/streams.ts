@@ -38,6 +38,11 @@ export class IngestStreams {
     void stream.run(this.#keep, allowed).finally(() => this.#open.delete(stream))
   }
 
+  /** Those that are being recorded over a connection, the newest first. */
+  get takes(): string[] {
+    return [...this.#open].flatMap(({ takeId }) => takeId ?? []).reverse()
+  }
+
   /** Stops reading, waits for what was received to be committed and acknowledged, and hangs up. */
   async stop(): Promise<void> {
     await Promise.all([...this.#open].map((stream) => stream.stop()))

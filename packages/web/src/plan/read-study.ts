@@ -1,6 +1,6 @@
 /** Fetches what a take's study is made of, and puts it together. */
 import type { TakeDetail } from '@lapsus/api'
-import { buildStudy, studyChunkOf, StoredChunkReader, type Study, type StudyChunk } from '@lapsus/core/study'
+import { StudyBuilder, studyChunkOf, StoredChunkReader, type Study } from '@lapsus/core/study'
 import { Declarations, PathTable } from '@lapsus/core/take'
 
 async function inflate(bytes: Uint8Array): Promise<Uint8Array> {
@@ -20,17 +20,12 @@ export async function readStudy(detail: TakeDetail, onProgress: (share: number) 
   if (!response.ok || response.body === null)
     throw new Error(`The take could not be read to plan on it: the server answered ${response.status}.`)
   const reader = new StoredChunkReader()
-  const chunks: StudyChunk[] = []
-  let frames = 0
+  const builder = new StudyBuilder(detail.frames)
   for (const stream = response.body.getReader(); ;) {
     const { done, value } = await stream.read()
     if (done) break
-    for (const stored of reader.push(value)) {
-      const chunk = await studyChunkOf(stored, inflate)
-      chunks.push(chunk)
-      frames += chunk.frames.startNs.length
-    }
-    onProgress(Math.min(1, frames / Math.max(1, detail.frames)))
+    for (const stored of reader.push(value)) builder.add(await studyChunkOf(stored, inflate))
+    onProgress(Math.min(1, builder.frames / Math.max(1, detail.frames)))
   }
   reader.finish()
   const { markers, lanes, gauges, watches, classes } = detail
@@ -39,6 +34,6 @@ export async function readStudy(detail: TakeDetail, onProgress: (share: number) 
   const paths = new PathTable()
   for (const { parent, lane, marker } of detail.paths) paths.child(parent, lane, declarations.marker(marker))
   const { conditions, target, moments } = detail
-  const study = buildStudy({ conditions, target, declarations, paths }, chunks)
+  const study = builder.study({ conditions, target, declarations, paths })
   return { ...study, moments }
 }

@@ -2,39 +2,39 @@
 import type { Conditions } from '@lapsus/core/format'
 import { gatherEvidence, type Evidence } from '@lapsus/core/detect'
 import {
-  buildStudy,
-  encodeStoredChunk,
   frameCount,
   partOfStudy,
+  StudyBuilder,
   studyChunkOf,
   studyWithoutRecorder,
-  type StoredChunk,
   type Study,
-  type StudyChunk,
 } from '@lapsus/core/study'
-import { literal, Op } from 'sequelize'
-import { takeMoments, takeStretches } from '../../store/moments.ts'
+import { takeMoments } from '../../store/moments.ts'
 import { unpack } from '../../store/compression.ts'
 import { RecentlyUsed } from '../../store/recently-used.ts'
-import type { ChunkRow, Store, TakeFields } from '../../store/store.ts'
+import type { Store, TakeFields } from '../../store/store.ts'
 import { tablesOf } from '../../store/take-tables.ts'
+import { storedChunks, type FrameRange } from './stored-chunks.ts'
+import { StudyReader } from './study-reader.ts'
 
 /** Which frames of a take, and how they are judged. */
 export interface StudyQuery {
-  /** First and last frame, both included; null for all. */
-  range: { from: number; to: number } | null
+  /** Null for all. */
+  range: FrameRange | null
   /** Frames a second. */
   target: number
   /** Whether the recorder's estimated share is taken out. */
   withoutRecorder: boolean
 }
 
-/** A study of 36,000 frames and 60 paths takes about 100 MB. */
+/** A study of 36,000 frames and 60 paths takes about 60 MB. */
 const MOST_STUDIES = 2
 /** Each holds the columns of its own frames. */
 const MOST_EVIDENCE = 2
-/** Chunks whose blobs are read at once. */
-const READ_AT_ONCE = 64
+/** Takes that are being recorded and are read meanwhile. */
+export const MOST_READ_AHEAD = 2
+/** Larger ones are read when they are asked for: 100 MB. */
+const MOST_CELLS_AHEAD = 4_000_000
 /** Fewer chosen frames than one in so many are read by themselves. */
 const SHORT = 4
 
@@ -46,28 +46,75 @@ export interface Sources {
 
 export class Studies {
   readonly #store: Store
+  readonly #mostCellsAhead: number
   readonly #studies = new RecentlyUsed<Promise<Study>>(MOST_STUDIES)
   readonly #evidence = new RecentlyUsed<Promise<Evidence>>(MOST_EVIDENCE)
+  /** Of takes that are still being recorded. */
+  readonly #readers = new RecentlyUsed<StudyReader>(MOST_READ_AHEAD)
+  /** Takes that have become too large to be read while they are being recorded. */
+  readonly #large = new Set<string>()
 
-  constructor(store: Store) {
+  /** @param mostCellsAhead cells of courses beyond which a take is not read while it is being recorded */
+  constructor(store: Store, mostCellsAhead = MOST_CELLS_AHEAD) {
     this.#store = store
+    this.#mostCellsAhead = mostCellsAhead
   }
 
   /** All frames of a take, as recorded, by its own target. */
   study(row: TakeFields): Promise<Study> {
     // A take that is still being recorded has more chunks the next time.
-    return this.#studies.get(`${row.id} ${row.chunks}`, () => readStudy(this.#store, row))
+    return this.#studies.get(`${row.id} ${row.chunks}`, async () => {
+      const reader = await this.#read(row)
+      const from = await this.#from(row)
+      const study = reader.study(from)
+      const moments = await takeMoments(this.#store, row.id)
+      return { ...study, moments: moments.filter(({ frame }) => frame < frameCount(study)) }
+    })
+  }
+
+  /** Reads what a take that is being recorded has by now: so there is less to be done when it is asked for. */
+  async readAhead(row: TakeFields): Promise<void> {
+    if (row.state === 'recording' && !this.#large.has(row.id)) await this.#read(row)
+  }
+
+  async #read(row: TakeFields): Promise<StudyReader> {
+    const key = `${row.id} ${row.started.getTime()}`
+    const reader = this.#readers.get(key, () => new StudyReader(this.#store, row))
+    await reader.readOn()
+    const isLarge = reader.cells > this.#mostCellsAhead
+    if (isLarge) this.#large.add(row.id)
+    if (isLarge || row.state !== 'recording') this.#readers.forget(key)
+    return reader
+  }
+
+  /** What a study has besides what its chunks say; asked after them, which name what is declared before. */
+  async #from(row: TakeFields) {
+    const conditions = JSON.parse(row.conditions) as Conditions
+    return { conditions, target: row.target, ...(await tablesOf(this.#store, row)) }
   }
 
   /** The chosen frames with their courses, and nothing worked out: of few frames only their chunks are read. */
   async part(row: TakeFields, { range, target, withoutRecorder }: StudyQuery): Promise<Study> {
     const isShort = range !== null && (range.to - range.from + 1) * SHORT < Number(row.frames)
-    const study = isShort ? await readStudy(this.#store, row, range) : await this.study(row)
+    const study = isShort ? await this.#short(row, range) : await this.study(row)
     const first = range === null ? 0 : range.from - study.firstFrame
     const end =
       range === null ? frameCount(study) : Math.min(frameCount(study), range.to + 1 - study.firstFrame)
     const chosen = partOfStudy({ ...study, target }, first, end)
     return withoutRecorder ? studyWithoutRecorder(chosen) : chosen
+  }
+
+  /** Of only the chunks that hold any of the frames. */
+  async #short(row: TakeFields, range: FrameRange): Promise<Study> {
+    const builder = new StudyBuilder(range.to + 1 - range.from)
+    let first = Infinity
+    for await (const { chunks, firstFrame } of storedChunks(this.#store, row.id, 0, range)) {
+      first = Math.min(first, firstFrame)
+      const ready = await Promise.all(chunks.map((chunk) => studyChunkOf(chunk, unpack)))
+      for (const chunk of ready) builder.add(chunk)
+    }
+    const study = builder.study(await this.#from(row))
+    return { ...study, firstFrame: Number.isFinite(first) ? first : range.from }
   }
 
   evidence(row: TakeFields, { range, target, withoutRecorder }: StudyQuery): Promise<Evidence> {
@@ -79,74 +126,4 @@ export class Studies {
       return gatherEvidence(partOfStudy(study, range?.from ?? 0, to))
     })
   }
-}
-
-/** @param range only the chunks that hold any of these frames; all without */
-async function readStudy(store: Store, row: TakeFields, range: StudyQuery['range'] = null): Promise<Study> {
-  const [tables, moments, stretches] = await Promise.all([
-    tablesOf(store, row),
-    takeMoments(store, row.id),
-    takeStretches(store, row.id),
-  ])
-  const begins = new Set(stretches.map(({ firstFrame }) => firstFrame))
-  const chunks: StudyChunk[] = []
-  let firstFrame = Infinity
-  for await (const { chunks: stored, first } of storedChunks(store, row.id, begins, range)) {
-    firstFrame = Math.min(firstFrame, first)
-    chunks.push(...(await Promise.all(stored.map((chunk) => studyChunkOf(chunk, unpack)))))
-  }
-  const conditions = JSON.parse(row.conditions) as Conditions
-  const study = buildStudy({ conditions, target: row.target, ...tables }, chunks)
-  if (range === null) return { ...study, moments }
-  return { ...study, firstFrame: Number.isFinite(firstFrame) ? firstFrame : range.from }
-}
-
-const within = (range: StudyQuery['range']) =>
-  range === null
-    ? {}
-    : {
-        firstFrame: { [Op.lte]: range.to },
-        [Op.and]: literal(`first_frame + frames > ${Math.floor(range.from)}`),
-      }
-
-/**
- * The chunks of a take as they are stored, some at a time; while these are used, the next are read.
- * @param begins first frames of kept stretches
- */
-async function* storedChunks(
-  store: Store,
-  takeId: string,
-  begins: ReadonlySet<number>,
-  range: StudyQuery['range'] = null,
-): AsyncGenerator<{ chunks: StoredChunk[]; first: number }> {
-  const readFrom = (index: number): Promise<ChunkRow[]> =>
-    store.chunks.findAll({
-      attributes: ['idx', 'firstFrame', 'dropped', 'frameColumns', 'courses', 'courseDetails', 'samples'],
-      where: { takeId, idx: { [Op.gte]: index }, ...within(range) },
-      order: [['idx', 'ASC']],
-      limit: READ_AT_ONCE,
-      raw: true,
-    })
-  let next: Promise<ChunkRow[]> | null = readFrom(0)
-  while (next !== null) {
-    const rows: ChunkRow[] = await next
-    next = rows.length < READ_AT_ONCE ? null : readFrom(rows.at(-1)!.idx + 1)
-    // Whoever stops in between does not await it.
-    next?.catch(() => {})
-    const chunks = rows.map((chunk) => ({
-      frames: chunk.frameColumns,
-      courses: chunk.courses,
-      courseDetails: chunk.courseDetails,
-      samples: chunk.samples,
-      beginsStretch: begins.has(chunk.firstFrame),
-      dropped: Number(chunk.dropped),
-    }))
-    yield { chunks, first: rows[0]?.firstFrame ?? Infinity }
-  }
-}
-
-/** All that a study of a take is made of besides its detail: for whoever computes on it elsewhere. */
-export async function* studyBytes(store: Store, takeId: string): AsyncGenerator<Uint8Array> {
-  const begins = new Set((await takeStretches(store, takeId)).map(({ firstFrame }) => firstFrame))
-  for await (const { chunks } of storedChunks(store, takeId, begins)) yield* chunks.map(encodeStoredChunk)
 }

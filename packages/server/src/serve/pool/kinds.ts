@@ -45,6 +45,7 @@ export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   excerpt: 'files',
   composite: 'files',
   ask: 'questions',
+  readAhead: 'questions',
   diagnose: 'questions',
   close: 'questions',
   compare: 'studies',

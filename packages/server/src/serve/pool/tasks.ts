@@ -60,6 +60,8 @@ export interface Asks {
   excerpt: { take: string; from: number; to: number; name: string }
   composite: { takes: string[]; name: string }
   ask: QuestionAsk
+  /** Reads what a take that is being recorded has by now. */
+  readAhead: { take: string }
   /** Works out and stores what is wrong with a take that has ended. */
   diagnose: { take: string }
   close: { take: string; state: TakeState }
@@ -89,6 +91,7 @@ export interface Tells {
   composite: string
   /** As it travels. */
   ask: Uint8Array<ArrayBuffer>
+  readAhead: void
   diagnose: void
   close: void
   compare: ComparisonAnswer
@@ -137,6 +140,8 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   },
 
   ask: answerQuestion,
+
+  readAhead: async (parts, { take }) => parts.studies.readAhead(await rowOf(parts, take)),
 
   async diagnose(parts, { take }) {
     const row = await rowOf(parts, take)

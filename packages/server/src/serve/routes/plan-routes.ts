@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream'
 import Router from '@koa/router'
-import { studyBytes } from '../answers/studies.ts'
+import { studyBytes } from '../answers/stored-chunks.ts'
 import { ProblemError } from '../../problem-error.ts'
 import { budgetsOf, setBudgets } from '../queries/stored-budgets.ts'
 import { changePlan, createPlan, deletePlan, getPlan, listPlans, restorePlan } from '../queries/plans.ts'
