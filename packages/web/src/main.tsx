@@ -1,9 +1,10 @@
-import { lazy, StrictMode, Suspense } from 'react'
+import { StrictMode, Suspense } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Link, Route, Routes } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './shell/connection-bar.tsx'
 import { Notices } from './shell/notices.tsx'
+import { Boundary } from './components/boundary.tsx'
 import { Screen } from './components/shown.tsx'
 import { HintLayer } from './components/hint-layer.tsx'
 import { Words } from './components/words.tsx'
@@ -11,6 +12,7 @@ import '@fontsource-variable/source-sans-3/wght.css'
 import '@fontsource/source-serif-4/latin-400.css'
 import '@fontsource/source-serif-4/latin-600.css'
 import './index.css'
+import { fetchPage, PAGES } from './pages.ts'
 import { Library } from './library/library.tsx'
 import { filterOf, useLibrary } from './state/library.ts'
 import { useSession } from './state/session.ts'
@@ -21,13 +23,8 @@ followTheme()
 // The library's takes and its list come while the page around them is made.
 if (location.pathname === '/') {
   void useLibrary.getState().loadEarly(filterOf(new URLSearchParams(location.search)))
-  void import('./library/take-list.tsx')
+  void import('./library/take-list.tsx').catch(() => {})
 }
-
-// Whoever looks for a take does not wait for what shows one.
-const Workbench = lazy(async () => ({ default: (await import('./workbench/workbench.tsx')).Workbench }))
-
-const ComparePage = lazy(async () => ({ default: (await import('./compare/compare-page.tsx')).ComparePage }))
 
 const NOWHERE = (
   <>
@@ -40,12 +37,6 @@ const NOWHERE = (
   </>
 )
 
-const CheckPage = lazy(async () => ({ default: (await import('./check/check-page.tsx')).CheckPage }))
-
-const GamePage = lazy(async () => ({ default: (await import('./game/game-page.tsx')).GamePage }))
-
-const RecordPage = lazy(async () => ({ default: (await import('./record-own/record-page.tsx')).RecordPage }))
-
 function Pages() {
   const mustSignIn = useSession((state) => state.mustSignIn)
   if (mustSignIn) return <SignIn />
@@ -54,11 +45,9 @@ function Pages() {
       <Suspense fallback={<Words title="Opening the take…" />}>
         <Routes>
           <Route path="/" element={<Library />} />
-          <Route path="/takes/:take" element={<Workbench />} />
-          <Route path="/compare" element={<ComparePage />} />
-          <Route path="/check" element={<CheckPage />} />
-          <Route path="/game" element={<GamePage />} />
-          <Route path="/record" element={<RecordPage />} />
+          {PAGES.map(({ path, Page }) => (
+            <Route key={path} path={path} element={<Page />} />
+          ))}
           <Route path="*" element={NOWHERE} />
         </Routes>
       </Suspense>
@@ -66,15 +55,21 @@ function Pages() {
   )
 }
 
-createRoot(document.getElementById('root')!).render(
-  <StrictMode>
-    <ConnectionBar />
-    <main className="h-full">
-      <Screen>
-        <Pages />
-      </Screen>
-    </main>
-    <Notices />
-    <HintLayer />
-  </StrictMode>,
-)
+void fetchPage(location.pathname).then(() => {
+  createRoot(document.getElementById('root')!).render(
+    <StrictMode>
+      <ConnectionBar />
+      <main className="h-full">
+        <Screen>
+          <Boundary>
+            <Pages />
+          </Boundary>
+        </Screen>
+      </main>
+      <Notices />
+      <Boundary instead={null}>
+        <HintLayer />
+      </Boundary>
+    </StrictMode>,
+  )
+})

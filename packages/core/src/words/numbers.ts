@@ -1,14 +1,8 @@
 /** Figures as text: three significant digits, thousands apart. */
 
-/** Made once: each costs more than hundreds of uses. */
-const WHOLE = new Intl.NumberFormat('en')
-const DAY_AND_TIME = new Intl.DateTimeFormat('en-GB', {
-  day: 'numeric',
-  month: 'short',
-  year: 'numeric',
-  hour: '2-digit',
-  minute: '2-digit',
-})
+// Without Intl: making the first of its formats takes a browser longer than all else before a page is shown.
+const MONTHS = 'Jan Feb Mar Apr May Jun Jul Aug Sept Oct Nov Dec'.split(' ')
+const THOUSANDS = /\B(?=(?:\d{3})+(?:\.|$))/g
 
 /** What stands where there is no figure. */
 export const NONE = '–'
@@ -18,7 +12,7 @@ export function three(value: number): string {
   if (!Number.isFinite(value)) return NONE
   if (value === 0) return '0'
   const magnitude = Math.floor(Math.log10(Math.abs(Number(value.toPrecision(3)))))
-  if (magnitude >= 3) return WHOLE.format(Math.round(value))
+  if (magnitude >= 3) return count(Math.round(value))
   return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
 }
 
@@ -42,7 +36,8 @@ export function percent(share: number): string {
   return `${three(share * 100)} %`
 }
 
-export const count = (value: number): string => WHOLE.format(value)
+export const count = (value: number): string =>
+  Number.isFinite(value) ? plain(value).replace(THOUSANDS, ',') : NONE
 
 /** Frames are numbered from 0 in data and addresses, and shown like that. */
 export const plural = (value: number, one: string, many = `${one}s`): string =>
@@ -68,7 +63,13 @@ export function waitWords(seconds: number): string {
   return plural(Math.ceil(seconds / 3_600), 'hour')
 }
 
-export const dateTime = (rfc3339: string): string => DAY_AND_TIME.format(new Date(rfc3339))
+/** By the clock of whoever reads it. */
+export function dateTime(rfc3339: string): string {
+  const at = new Date(rfc3339)
+  if (Number.isNaN(at.getTime())) return NONE
+  const [hours, minutes] = [at.getHours(), at.getMinutes()].map((part) => String(part).padStart(2, '0'))
+  return `${at.getDate()} ${MONTHS[at.getMonth()]} ${at.getFullYear()}, ${hours}:${minutes}`
+}
 
 /** A gauge's value in its unit. */
 export const gaugeValue = (value: number, unit: string): string =>

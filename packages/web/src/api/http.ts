@@ -53,3 +53,4 @@ export const withBody = (method: string, body: unknown): RequestInit => ({
 
 /** The address of a take. */
 export const takeAt = (id: string) => `/api/takes/${encodeURIComponent(id)}`
+export const framesAt = (id: string) => `${takeAt(id)}/frames`

@@ -1,4 +1,5 @@
 import { lazy, Suspense, useState } from 'react'
+import { Boundary } from './boundary.tsx'
 import { MenuButton, type MenuProps } from './menu-button.tsx'
 
 // The list is wanted when the button is used: until it has come, there is the button.
@@ -8,8 +9,10 @@ const MenuList = lazy(() => import('./menu-list.tsx'))
 export function Menu({ items, ...button }: MenuProps) {
   const [asked, setAsked] = useState(false)
   return (
-    <Suspense fallback={<MenuButton {...button} onClick={() => setAsked(true)} />}>
-      <MenuList items={items} opens={asked} {...button} />
-    </Suspense>
+    <Boundary instead={<MenuButton {...button} disabled />}>
+      <Suspense fallback={<MenuButton {...button} onClick={() => setAsked(true)} />}>
+        <MenuList items={items} opens={asked} {...button} />
+      </Suspense>
+    </Boundary>
   )
 }

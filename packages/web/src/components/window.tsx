@@ -1,4 +1,5 @@
 import { lazy, Suspense, useRef, type ReactNode } from 'react'
+import { Boundary } from './boundary.tsx'
 
 const WindowFrame = lazy(() => import('./window-frame.tsx'))
 
@@ -14,9 +15,11 @@ export interface WindowProps {
 /** A dialog over the page; comes when it is first opened. */
 export function Window(props: WindowProps) {
   return (
-    <Suspense fallback={null}>
-      <LastingFrame {...props} />
-    </Suspense>
+    <Boundary instead={null}>
+      <Suspense fallback={null}>
+        <LastingFrame {...props} />
+      </Suspense>
+    </Boundary>
   )
 }
 

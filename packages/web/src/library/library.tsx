@@ -2,6 +2,7 @@ import { CirclePlay } from 'lucide-react'
 import { lazy, Suspense, useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
+import { Boundary } from '../components/boundary.tsx'
 import { Button } from '../components/button.tsx'
 import { Words } from '../components/words.tsx'
 import { useChosen } from '../state/chosen.ts'
@@ -30,7 +31,10 @@ export function Library() {
   const [TakeList, setTakeList] = useState<typeof TakeListOf | null>(null)
   useEffect(() => {
     document.title = 'Lapsus'
-    void import('./take-list.tsx').then((loaded) => setTakeList(() => loaded.TakeList))
+    void import('./take-list.tsx').then(
+      (loaded) => setTakeList(() => loaded.TakeList),
+      (error: Error) => setTakeList(() => () => raise(error)),
+    )
     // The takes themselves are asked for by the search bar, which knows what is searched for.
     void resume()
   }, [resume])
@@ -53,9 +57,11 @@ export function Library() {
       </header>
       <ImportProgress />
       {recordOpen !== null && (
-        <Suspense fallback={null}>
-          <RecordWindow open={recordOpen} onOpenChange={setRecordOpen} />
-        </Suspense>
+        <Boundary instead={null}>
+          <Suspense fallback={null}>
+            <RecordWindow open={recordOpen} onOpenChange={setRecordOpen} />
+          </Suspense>
+        </Boundary>
       )}
       {active.map((recording) => (
         <RecordingProgress key={recording.id} recording={recording} />
@@ -85,7 +91,11 @@ export function Library() {
           .
         </Words>
       ) : (
-        TakeList !== null && <TakeList takes={takes} />
+        TakeList !== null && (
+          <Boundary>
+            <TakeList takes={takes} />
+          </Boundary>
+        )
       )}
       <Chosen takes={takes ?? []} />
       <DeletedTakes />
@@ -93,6 +103,11 @@ export function Library() {
       <SignOut />
     </div>
   )
+}
+
+/** What stands for a component that did not come. */
+function raise(error: Error): never {
+  throw error
 }
 
 const RecordWindow = lazy(async () => ({ default: (await import('./record-window.tsx')).RecordWindow }))
@@ -104,8 +119,10 @@ function Chosen({ takes }: { takes: readonly TakeSummary[] }) {
   const ids = useChosen((chosen) => chosen.takes)
   const chosen = ids.flatMap((id) => takes.find((take) => take.id === id) ?? [])
   return chosen.length === 0 ? null : (
-    <Suspense fallback={null}>
-      <ChosenBar takes={chosen} />
-    </Suspense>
+    <Boundary instead={null}>
+      <Suspense fallback={null}>
+        <ChosenBar takes={chosen} />
+      </Suspense>
+    </Boundary>
   )
 }

@@ -7,9 +7,9 @@ import { PlanColumn } from '../plan/plan-column.tsx'
 import { useBudgets } from '../state/budgets.ts'
 import { follow, useLive } from '../state/live.ts'
 import { takeWithoutRecorder, useTake, type OpenTake } from '../state/take.ts'
-import { useView } from '../state/view.ts'
+import { FIRST_VIEW, useView } from '../state/view.ts'
 import { Strip } from '../strip/strip.tsx'
-import { Middle } from './middle.tsx'
+import { fetchSight, Middle } from './middle.tsx'
 import { FrozenBar } from './frozen-bar.tsx'
 import { Header } from './header.tsx'
 import { Help } from './help.tsx'
@@ -37,6 +37,9 @@ export function Workbench() {
   const isLive = isRecording && !frozen
 
   useEffect(() => void open(id!), [id, open])
+  // What the address shows comes while the take does.
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  useEffect(() => fetchSight(params.get('sight') ?? FIRST_VIEW.sight), [])
   useEffect(() => {
     // An address that names a frame is about that frame.
     if (isRecording) return follow(id!, params.has('frame'))
