@@ -4,6 +4,7 @@ import { BrowserRouter, Link, Route, Routes } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './shell/connection-bar.tsx'
 import { Notices } from './shell/notices.tsx'
+import { tellBroken } from './shell/tell-broken.ts'
 import { Boundary } from './components/boundary.tsx'
 import { Screen } from './components/shown.tsx'
 import { HintLayer } from './components/hint-layer.tsx'
@@ -56,7 +57,7 @@ function Pages() {
 }
 
 void fetchPage(location.pathname).then(() => {
-  createRoot(document.getElementById('root')!).render(
+  createRoot(document.getElementById('root')!, { onCaughtError: tellBroken }).render(
     <StrictMode>
       <ConnectionBar />
       <main className="h-full">

@@ -1,14 +1,12 @@
 import { Component, type ReactNode } from 'react'
-import { notify, useNotices } from '../state/notices.ts'
 import { Button } from './button.tsx'
 import { Words } from './words.tsx'
 
-const AGAIN = 'Load the page again'
-const loadAgain = () => location.reload()
+export const LOAD_AGAIN = { label: 'Load the page again', run: () => location.reload() }
 
 interface Props {
   children: ReactNode
-  /** Stands for what breaks, and a notice says so; words in its place, if not given. */
+  /** Stands for what breaks; words that say so, if not given. */
   instead?: ReactNode
 }
 
@@ -20,19 +18,15 @@ export class Boundary extends Component<Props, { error: Error | null }> {
     return { error }
   }
 
-  override componentDidCatch(error: Error): void {
-    if (this.props.instead === undefined) return
-    const { title, why } = wordsOf(error)
-    const text = `${title}. ${why}`
-    // Menus come by the dozen.
-    if (useNotices.getState().notices.some((notice) => notice.text === text)) return
-    notify(text, { label: AGAIN, run: loadAgain })
+  /** Whether it says by itself that something is missing. */
+  get says(): boolean {
+    return this.props.instead === undefined
   }
 
   override render(): ReactNode {
     const { error } = this.state
     if (error === null) return this.props.children
-    return this.props.instead === undefined ? <Broken error={error} /> : this.props.instead
+    return this.says ? <Broken error={error} /> : this.props.instead
   }
 }
 
@@ -41,7 +35,14 @@ function Broken({ error }: { error: Error }) {
   return (
     <Words alarm title={title}>
       <p className="mb-3">{why}</p>
-      <Button onClick={loadAgain}>{AGAIN}</Button>
+      <Button className="text-ink" onClick={LOAD_AGAIN.run}>
+        {LOAD_AGAIN.label}
+      </Button>
+      {location.pathname !== '/' && (
+        <a href="/" className="ml-3 underline">
+          To the library
+        </a>
+      )}
     </Words>
   )
 }
@@ -50,7 +51,7 @@ function Broken({ error }: { error: Error }) {
 const isNotFetched = ({ name, message }: Error): boolean =>
   name === 'TypeError' && /import|module/i.test(message)
 
-const wordsOf = (error: Error): { title: string; why: string } =>
+export const wordsOf = (error: Error): { title: string; why: string } =>
   isNotFetched(error)
     ? {
         title: 'A part of the page did not come',
