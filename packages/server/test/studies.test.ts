@@ -110,6 +110,26 @@ describe('a study', () => {
     expect(await readTwice(cells - 1)).to.deep.equal([0, 0])
   })
 
+  it('is read from the beginning after it could not be read', async () => {
+    const goOn = await nightBeingRecorded('not-readable')
+    await goOn(3)
+    const { store } = server
+    const studies = new Studies(store)
+    const row = await rowOf('not-readable')
+    await studies.readAhead(row)
+    await goOn(2)
+    const where = { takeId: 'not-readable', idx: 3 }
+    const { courses } = (await store.chunks.findOne({ where, raw: true }))!
+    await store.chunks.update({ courses: Buffer.from('torn') }, { where })
+    const failed = await studies.readAhead(row).catch((error: Error) => error)
+    expect(failed).to.be.instanceOf(Error)
+    await store.chunks.update({ courses }, { where })
+    await goOn(null)
+    const ended = await rowOf('not-readable')
+    expect(await firstsAsked(() => studies.study(ended))).to.deep.equal([0])
+    expect(await studies.study(ended)).to.deep.equal(await inOneGo('not-readable'))
+  })
+
   it('of few frames reads their chunks only', async () => {
     const goOn = await nightBeingRecorded('few-of-them')
     await goOn(null)

@@ -80,7 +80,13 @@ export class Studies {
   async #read(row: TakeFields): Promise<StudyReader> {
     const key = `${row.id} ${row.started.getTime()}`
     const reader = this.#readers.get(key, () => new StudyReader(this.#store, row))
-    await reader.readOn()
+    try {
+      await reader.readOn()
+    } catch (error) {
+      // Whoever asks again begins anew: what could be added was, and perhaps not all of it.
+      this.#readers.forget(key)
+      throw error
+    }
     const isLarge = reader.cells > this.#mostCellsAhead
     if (isLarge) this.#large.add(row.id)
     if (isLarge || row.state !== 'recording') this.#readers.forget(key)
