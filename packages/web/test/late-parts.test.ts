@@ -8,7 +8,7 @@ import { useScreen } from './support.ts'
 
 describe('parts that come late', () => {
   const { page, server, openLive, seen, gone, text, button } = useScreen()
-  const LATE = /\/assets\/(menu-list|hint-tip)-/
+  const LATE = /\/assets\/(menu-list|hint-tip)-|\/course\?/
   const held: HTTPRequest[] = []
   let holds = false
 
@@ -51,6 +51,18 @@ describe('parts that come late', () => {
     await gone('JSON lines')
     await button('Save as a file').click()
     await seen('JSON lines')
+  })
+
+  it('move nothing when they come', async () => {
+    await openLive('/takes/late-night?sight=ledger')
+    await page.locator('[data-testid=ledger] tbody tr::-p-text(npc)').click()
+    await seen('Reading its course…')
+    const placeOf = () =>
+      page.$eval('[data-testid=course-card] h3', (head) => head.getBoundingClientRect().toJSON() as DOMRect)
+    const place = await placeOf()
+    release()
+    await seen('how long a run takes')
+    expect(await placeOf()).to.deep.equal(place)
   })
 
   it('leave what they explain as it is, and then explain it', async () => {

@@ -54,9 +54,10 @@ export function CourseCard({ take, path, wholeMarker, rows, basis }: CardProps) 
       </h3>
       {error !== null && <p className="text-alarm">{error}</p>}
       {answer === null ? (
-        <p className="text-faint">Reading its course…</p>
+        // As much room as what comes: nothing moves under a pointer that is on its way.
+        <p className="min-h-28 text-faint">Reading its course…</p>
       ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)_15rem_13rem] gap-5">
+        <div className="grid min-h-28 grid-cols-[minmax(0,1fr)_15rem_13rem] gap-5">
           <Course course={answer} />
           <RunTimes course={answer} />
           <Callers callers={callers} take={take} basis={basis} />
