@@ -65,6 +65,21 @@ describe('parts that come late', () => {
     expect(await placeOf()).to.deep.equal(place)
   })
 
+  it('leave the path in sight that the address chooses', async () => {
+    release()
+    await page.setViewport({ width: 1280, height: 640 })
+    await openLive('/takes/late-night?sight=ledger')
+    await page.locator('[data-testid=ledger] tbody tr::-p-text(npc)').click()
+    await until(() => page.url().includes('path='), 'the address names the path')
+    await page.reload()
+    await seen('how long a run takes')
+    const [row, room] = await page.$eval('[data-testid=ledger] tbody tr[aria-selected=true]', (chosen) =>
+      [chosen, chosen.closest('table')!.parentElement!].map((one) => one.getBoundingClientRect().bottom),
+    )
+    expect(row).to.be.at.most(room! + 1)
+    await page.setViewport({ width: 1280, height: 800 })
+  })
+
   it('leave what they explain as it is, and then explain it', async () => {
     const remove = (await page.waitForSelector('button[aria-label^="Delete"]'))!
     await page.keyboard.press('Tab')

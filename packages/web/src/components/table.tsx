@@ -48,6 +48,9 @@ function PlainTable<T>(props: TableProps<T>) {
   )
 }
 
+/** The head stays in sight, above the rows. */
+const HEAD_PX = 26
+
 /** Rows above and below those in sight are two empty ones of their height. */
 function LongTable<T>(props: TableProps<T> & { rowPx: number }) {
   const { rows, keyOf, isChosen, rowPx } = props
@@ -57,6 +60,7 @@ function LongTable<T>(props: TableProps<T> & { rowPx: number }) {
     getScrollElement: () => scroller.current,
     estimateSize: () => rowPx,
     overscan: 12,
+    scrollPaddingEnd: HEAD_PX,
   })
   const chosen = isChosen === undefined ? -1 : rows.findIndex(isChosen)
   useEffect(() => {
