@@ -1,6 +1,6 @@
 import { StrictMode, Suspense } from 'react'
 import { createRoot } from 'react-dom/client'
-import { BrowserRouter, Link, Route, Routes } from 'react-router'
+import { BrowserRouter, Link, Route, Routes, useLocation } from 'react-router'
 import { SignIn } from './access/sign-in.tsx'
 import { ConnectionBar } from './shell/connection-bar.tsx'
 import { Notices } from './shell/notices.tsx'
@@ -14,7 +14,7 @@ import '@fontsource/source-serif-4/latin-400.css'
 import '@fontsource/source-serif-4/latin-600.css'
 import './index.css'
 import { fetchPage, PAGES } from './pages.ts'
-import { Library } from './library/library.tsx'
+import { Library, TakeList } from './library/library.tsx'
 import { filterOf, useLibrary } from './state/library.ts'
 import { useSession } from './state/session.ts'
 import { followTheme } from './state/settings.ts'
@@ -24,7 +24,7 @@ followTheme()
 // The library's takes and its list come while the page around them is made.
 if (location.pathname === '/') {
   void useLibrary.getState().loadEarly(filterOf(new URLSearchParams(location.search)))
-  void import('./library/take-list.tsx').catch(() => {})
+  TakeList.fetch().catch(() => {})
 }
 
 const NOWHERE = (
@@ -43,6 +43,15 @@ function Pages() {
   if (mustSignIn) return <SignIn />
   return (
     <BrowserRouter>
+      <PageAtAddress />
+    </BrowserRouter>
+  )
+}
+
+function PageAtAddress() {
+  const { pathname } = useLocation()
+  return (
+    <Boundary at={pathname}>
       <Suspense fallback={<Words title="Opening the take…" />}>
         <Routes>
           <Route path="/" element={<Library />} />
@@ -52,7 +61,7 @@ function Pages() {
           <Route path="*" element={NOWHERE} />
         </Routes>
       </Suspense>
-    </BrowserRouter>
+    </Boundary>
   )
 }
 

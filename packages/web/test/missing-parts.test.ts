@@ -79,6 +79,17 @@ describe('parts that do not come', () => {
     await page.waitForSelector('[data-testid=strip] canvas[data-draw-ms]')
   })
 
+  it('are left behind with their page', async () => {
+    await openLive('/')
+    await seen('Game')
+    missing = /\/assets\/workbench-/
+    await page.locator('a[href^="/takes/torn-night"]').click()
+    await seen('A part of the page did not come')
+    await page.goBack()
+    await seen('Record your own game')
+    expect(await text()).not.to.contain('did not come')
+  })
+
   it('are told of where the list of takes is missing', async () => {
     missing = /\/assets\/take-list-/
     await openLive('/')
@@ -103,10 +114,11 @@ describe('parts that do not come', () => {
 
   it('do not hold up the take, which is asked for while the page comes, and once', async () => {
     const held: HTTPRequest[] = []
+    let isHeld = true
     page.off('request', answer)
     const hold = (request: HTTPRequest) => {
       answered.push(new URL(request.url()).pathname)
-      if (/\/assets\/workbench-.*js/.test(request.url())) held.push(request)
+      if (isHeld && /\/assets\/workbench-.*js/.test(request.url())) held.push(request)
       else void request.continue()
     }
     page.on('request', hold)
@@ -114,6 +126,8 @@ describe('parts that do not come', () => {
     const asked = () => answered.filter((path) => path.startsWith('/api/takes/torn-night'))
     await until(() => asked().length === 2, 'the take is asked for')
     expect(asked()).to.have.members(['/api/takes/torn-night', '/api/takes/torn-night/frames'])
+    // What shows it may be asked for a moment later.
+    isHeld = false
     for (const request of held) void request.continue()
     await page.waitForSelector('[data-testid=strip] canvas[data-draw-ms]')
     const frames = answered.filter((path) => path.endsWith('/frames'))

@@ -8,6 +8,8 @@ interface Props {
   children: ReactNode
   /** Stands for what breaks; words that say so, if not given. */
   instead?: ReactNode
+  /** Where the user is: what broke is forgotten elsewhere. */
+  at?: string
 }
 
 /** Keeps what breaks, or cannot be fetched, from taking the rest of the page with it. */
@@ -16,6 +18,10 @@ export class Boundary extends Component<Props, { error: Error | null }> {
 
   static getDerivedStateFromError(error: Error) {
     return { error }
+  }
+
+  override componentDidUpdate({ at }: Props): void {
+    if (at !== this.props.at && this.state.error !== null) this.setState({ error: null })
   }
 
   /** Whether it says by itself that something is missing. */

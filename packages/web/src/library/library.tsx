@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import type { TakeSummary } from '@lapsus/api'
 import { Boundary } from '../components/boundary.tsx'
 import { Button } from '../components/button.tsx'
+import { later } from '../components/later.tsx'
 import { Words } from '../components/words.tsx'
 import { useChosen } from '../state/chosen.ts'
 import { useLibrary } from '../state/library.ts'
@@ -13,9 +14,11 @@ import { DeletedTakes } from './deleted-takes.tsx'
 import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { SearchBar } from './search-bar.tsx'
-import type { TakeList as TakeListOf } from './take-list.tsx'
 import { SignOut } from '../access/sign-out.tsx'
 import { StorageLine } from './storage-line.tsx'
+
+/** Comes while the server is asked what there is. */
+export const TakeList = later(async () => (await import('./take-list.tsx')).TakeList)
 
 /** All takes, by game, newest first. */
 export function Library() {
@@ -24,17 +27,12 @@ export function Library() {
   const { active, resume } = useRecordings()
   /** Null until it is first opened; then it stays, so that the focus goes back where it was. */
   const [recordOpen, setRecordOpen] = useState<boolean | null>(null)
-  /**
-   * Comes while the server is asked what there is. Not by Suspense, which holds back what it waited for: nothing may come
-   * within 300 ms of the words that stood for it.
-   */
-  const [TakeList, setTakeList] = useState<typeof TakeListOf | null>(null)
+  /** Whether the list has come, or cannot be had: which its boundary then says. */
+  const [isFetched, setFetched] = useState(false)
   useEffect(() => {
     document.title = 'Lapsus'
-    void import('./take-list.tsx').then(
-      (loaded) => setTakeList(() => loaded.TakeList),
-      (error: Error) => setTakeList(() => () => raise(error)),
-    )
+    const fetched = () => setFetched(true)
+    TakeList.fetch().then(fetched, fetched)
     // The takes themselves are asked for by the search bar, which knows what is searched for.
     void resume()
   }, [resume])
@@ -74,7 +72,7 @@ export function Library() {
             Try again
           </button>
         </Words>
-      ) : takes === null || (TakeList === null && takes.length > 0) ? (
+      ) : takes === null || (!isFetched && takes.length > 0) ? (
         <Words title="Opening the library…" />
       ) : takes.length === 0 && isFiltered ? (
         <Words title="No take is like that">
@@ -91,11 +89,11 @@ export function Library() {
           .
         </Words>
       ) : (
-        TakeList !== null && (
-          <Boundary>
+        <Boundary>
+          <Suspense fallback={null}>
             <TakeList takes={takes} />
-          </Boundary>
-        )
+          </Suspense>
+        </Boundary>
       )}
       <Chosen takes={takes ?? []} />
       <DeletedTakes />
@@ -103,11 +101,6 @@ export function Library() {
       <SignOut />
     </div>
   )
-}
-
-/** What stands for a component that did not come. */
-function raise(error: Error): never {
-  throw error
 }
 
 const RecordWindow = lazy(async () => ({ default: (await import('./record-window.tsx')).RecordWindow }))
