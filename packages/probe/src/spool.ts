@@ -5,9 +5,11 @@ import { join } from 'node:path'
 import { readSpoolName, spooledRecords, spoolName } from '@lapsus/core/format'
 import { safely } from './given.ts'
 import type { ProblemListener } from './sinks/sink.ts'
-import { WebSocketSink, type Connect, type Undelivered } from './sinks/websocket.ts'
+import { WebSocketSink, type Connect, type Outcome, type Undelivered } from './sinks/websocket.ts'
 
 const TAKEN = '.taken'
+/** For whoever wants to look at it: it may belong to another Lapsus that was at the same address. */
+const REFUSED = '.refused'
 
 /** Where spool files are: known to games and to Lapsus, so that either finds them. */
 const spoolFolder = (env: NodeJS.ProcessEnv): string =>
@@ -48,11 +50,18 @@ export async function sendSpooled(url: string, connect: Connect, onProblem: Prob
     // Whoever renames it has it: two games may start at once.
     const isMine = safely(() => (renameSync(path, path + TAKEN), true), false)
     if (!isMine) continue
-    const delivered = await deliver(readFileSync(path + TAKEN), name.first, url, connect, onProblem).catch(
-      () => false,
+    const outcome = await deliver(readFileSync(path + TAKEN), name.first, url, connect, onProblem).catch(
+      () => 'undelivered' as const,
     )
-    safely(() => (delivered ? rmSync(path + TAKEN) : renameSync(path + TAKEN, path)), undefined)
+    safely(() => putAway(path, outcome), undefined)
+    if (outcome === 'refused') onProblem(`Lapsus: what an earlier run left is kept in ${path}${REFUSED}`)
   }
+}
+
+/** Nothing is removed that is not committed somewhere. */
+function putAway(path: string, outcome: Outcome): void {
+  if (outcome === 'delivered') rmSync(path + TAKEN)
+  else renameSync(path + TAKEN, outcome === 'refused' ? path + REFUSED : path)
 }
 
 async function deliver(
@@ -61,7 +70,7 @@ async function deliver(
   url: string,
   connect: Connect,
   onProblem: ProblemListener,
-): Promise<boolean> {
+): Promise<Outcome> {
   const sink = new WebSocketSink([url], connect, Infinity, onProblem, () => null)
   let sequence = 0
   for (const record of spooledRecords(file)) {
@@ -69,5 +78,5 @@ async function deliver(
     sequence = sequence === 0 ? first : sequence + 1
   }
   if (sequence > 0) await sink.close()
-  return sink.wasDelivered
+  return sink.outcome
 }

@@ -2,17 +2,17 @@
 import { expect } from 'chai'
 import fc from 'fast-check'
 import { spawn } from 'node:child_process'
-import { mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { WebSocketServer } from 'ws'
-import { INGEST_PROTOCOL } from '@lapsus/core/format'
+import { encodeCbor, INGEST_PROTOCOL, spoolName } from '@lapsus/core/format'
 import { Digester } from '@lapsus/core/take'
 import { createProbe } from '../src/node.ts'
 import { ingestAddresses } from '../src/options.ts'
 import { anything, calls, hostile, play } from './calls.ts'
-import { makeProbe, MemorySink, readBack } from './support.ts'
+import { makeProbe, MemorySink, readBack, until } from './support.ts'
 
 describe('the probe', () => {
   it('takes any calls with any arguments, and what it records can be read', () => {
@@ -178,6 +178,48 @@ describe('whatever the server answers', () => {
   })
 })
 
+describe('what an earlier run left', () => {
+  it('is kept aside when the server refuses it', async () => {
+    const server = new WebSocketServer({ port: 0, host: '127.0.0.1' })
+    await new Promise((resolve) => server.once('listening', resolve))
+    const { port } = server.address() as AddressInfo
+    const [head, record] = ['head', 'record'].map((text) => encodeCbor(text)) as [Uint8Array, Uint8Array]
+    server.on('connection', (socket) => {
+      socket.send('{"type":"ack","ack":0}')
+      socket.on('message', (data: Buffer) => {
+        if (data.equals(record))
+          socket.send('{"type":"refused","refused":{"code":"out-of-sequence","message":"not from 11 on"}}')
+      })
+    })
+    const folder = mkdtempSync(join(tmpdir(), 'lapsus-spool-'))
+    process.env['LAPSUS_SPOOL'] = folder
+    const name = spoolName({ host: '127.0.0.1', port, take: 'other-take', writer: 'w', first: 11 })
+    const left = Buffer.concat([head, record])
+    writeFileSync(join(folder, name), left)
+    const problems: string[] = []
+    const probe = createProbe({
+      game: 'g',
+      to: `127.0.0.1:${port}`,
+      onProblem: (problem) => problems.push(problem),
+    })
+    probe.frame()
+    await until(
+      () => problems.length > 0 && !readdirSync(folder).includes(`${name}.taken`),
+      'it is dealt with',
+    )
+    expect(readdirSync(folder)).to.deep.equal([`${name}.refused`])
+    expect(readFileSync(join(folder, `${name}.refused`)).equals(left)).to.equal(true)
+    expect(problems.join())
+      .to.contain('not from 11 on')
+      .and.contain(`kept in ${join(folder, name)}.refused`)
+    delete process.env['LAPSUS_SPOOL']
+    rmSync(folder, { recursive: true })
+    probe.finish()
+    for (const client of server.clients) client.terminate()
+    server.close()
+  })
+})
+
 describe('a server that takes long to make ready', () => {
   it('is waited for as long as it gives signs of life', async () => {
     const server = new WebSocketServer({ port: 0, host: '127.0.0.1' })
@@ -244,7 +286,7 @@ describe('a game in Node', () => {
     ending: string,
   ): Promise<{ code: number | null; signal: string | null; ms: number }> {
     const probe = JSON.stringify(join(import.meta.dirname, '../src/node.ts'))
-    const file = join(import.meta.dirname, `.${name}.game.mts`)
+    const file = join(folder, `${name}.game.mts`)
     writeFileSync(
       file,
       `import { createProbe } from ${probe}
@@ -252,19 +294,15 @@ describe('a game in Node', () => {
        for (let i = 0; i < 5; i++) { probe.frame(); await new Promise((resolve) => setTimeout(resolve, 20)) }
        ${ending}`,
     )
-    try {
-      const beganMs = performance.now()
-      const child = spawn(process.execPath, ['--import=tsx', file], {
-        env: { ...process.env, LAPSUS_SPOOL: join(folder, name) },
-        stdio: 'ignore',
-      })
-      const [code, signal] = await new Promise<[number | null, string | null]>((resolve) =>
-        child.once('exit', (code, signal) => resolve([code, signal])),
-      )
-      return { code, signal, ms: performance.now() - beganMs }
-    } finally {
-      rmSync(file)
-    }
+    const beganMs = performance.now()
+    const child = spawn(process.execPath, ['--import=tsx', file], {
+      env: { ...process.env, LAPSUS_SPOOL: join(folder, name) },
+      stdio: 'ignore',
+    })
+    const [code, signal] = await new Promise<[number | null, string | null]>((resolve) =>
+      child.once('exit', (code, signal) => resolve([code, signal])),
+    )
+    return { code, signal, ms: performance.now() - beganMs }
   }
   const kept = (name: string) => readdirSync(join(folder, name))
 

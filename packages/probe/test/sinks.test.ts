@@ -160,7 +160,7 @@ describe('WebSocket sink', () => {
     await until(() => server.got.length === 1, 'the record arrives')
     server.acknowledge(1)
     await closing
-    expect(sink.wasDelivered).to.equal(true)
+    expect(sink.outcome).to.equal('delivered')
     await server.stop()
   })
 

@@ -29,6 +29,9 @@ export interface Undelivered {
  */
 export type Spool = (undelivered: Undelivered) => string | null
 
+/** Refused: the server said that it will never commit it. */
+export type Outcome = 'delivered' | 'refused' | 'undelivered'
+
 const FIRST_RETRY_MS = 250
 const LONGEST_RETRY_MS = 4_000
 /** Without a server, or without a sign of life from it, closing takes at most so long. */
@@ -62,7 +65,7 @@ export class WebSocketSink implements Sink {
   #sendTimer: ReturnType<typeof setTimeout> | undefined
   #over = false
   #isClosing = false
-  #settled = false
+  #outcome: Outcome = 'undelivered'
   #retryMs = FIRST_RETRY_MS
   #retryTimer: ReturnType<typeof setTimeout> | undefined
   readonly #told = new Set<string>()
@@ -105,9 +108,9 @@ export class WebSocketSink implements Sink {
     return this.#unacknowledged.length === 0
   }
 
-  /** After the end: whether everything was committed, or the server said that it never will be. */
-  get wasDelivered(): boolean {
-    return this.#settled
+  /** After the end: what became of what was taken. */
+  get outcome(): Outcome {
+    return this.#outcome
   }
 
   put(bytes: Uint8Array, sequence: number): void {
@@ -160,8 +163,8 @@ export class WebSocketSink implements Sink {
   /** For the process's last moment, when nothing asynchronous runs any more. */
   closeNow(): void {
     if (!this.#over) {
-      this.#settled = this.isDrained
-      if (!this.isDrained && this.#head !== null) this.#keepOrTell()
+      if (this.isDrained) this.#outcome = 'delivered'
+      else if (this.#head !== null) this.#keepOrTell()
     }
     this.#end()
   }
@@ -215,7 +218,7 @@ export class WebSocketSink implements Sink {
     }
     if (message.type === 'refused') {
       this.#onProblem(`Lapsus: the server refused the recording: ${message.refused.message.slice(0, 1_000)}`)
-      this.#settled = true
+      this.#outcome = 'refused'
       this.#end()
     } else if (message.type === 'order') this.#orderListener?.(message)
     else if (message.type === 'wait') this.#lastNewsMs = performance.now()
