@@ -301,15 +301,7 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
     throw new FormatError('too-large', `"count" adds up to ${spans} spans, at most ${LIMITS.chunkSpans}`)
   }
   const depth = byteColumn(fields, 'depth', spans)
-  let span = 0
-  for (let frame = 0; frame < frameCount; frame++) {
-    let deepest = 0
-    for (const end = span + count[frame]!; span < end; span++) {
-      if (depth[span]! > deepest)
-        throw bad(`depth[${span}]`, `at most ${deepest} (one below the span before it)`, depth[span])
-      deepest = depth[span]! + 1
-    }
-  }
+  checkDepths(depth, count)
   return {
     lane: whole(fields, 'lane', 0, LIMITS.lanes - 1),
     count,
@@ -322,6 +314,19 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
         .filter(([, { wire }]) => fields[wire] !== undefined)
         .map(([name, rule]) => [name, ruledColumn(fields, rule, spans)]),
     ) as Partial<ColumnsOf<typeof SPAN_DETAILS>>),
+  }
+}
+
+/** A span is at most one deeper than the one before it in its frame. @throws FormatError */
+function checkDepths(depth: Uint8Array, count: Uint32Array): void {
+  let span = 0
+  for (let frame = 0; frame < count.length; frame++) {
+    let deepest = 0
+    for (const end = span + count[frame]!; span < end; span++) {
+      if (depth[span]! > deepest)
+        throw bad(`depth[${span}]`, `at most ${deepest} (one below the span before it)`, depth[span])
+      deepest = depth[span]! + 1
+    }
   }
 }
 

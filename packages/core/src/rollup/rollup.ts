@@ -92,16 +92,22 @@ export function rollupOf(
     first: i === 0 ? 0 : courses.cellEnd[i - 1]!,
     end: courses.cellEnd[i]!,
   }))
-  const table = (by: LedgerBy) => rollupTable(cells, paths, by, { from, to, firstFrame, use: null })
-  return { frames: to - from, paths: table('path'), markers: table('marker'), groups: table('group') }
+  const rolled = { from, to, firstFrame, use: null }
+  const ofPaths = rollupTable(cells, paths, 'path', rolled)
+  const table = (by: LedgerBy) => rollupTable(cells, paths, by, rolled, ofPaths)
+  return { frames: to - from, paths: ofPaths, markers: table('marker'), groups: table('group') }
 }
 
-/** Adds up the paths that share a key, frame by frame, then over the frames. */
+/**
+ * Adds up the paths that share a key, frame by frame, then over the frames.
+ * @param ofPaths the table of the paths themselves, where there is one: a path that is alone has its row there
+ */
 export function rollupTable(
   cells: readonly PathCells[],
   paths: PathTable,
   by: LedgerBy,
   { from, to, firstFrame, use }: RolledFrames,
+  ofPaths: RollupTable | null = null,
 ): RollupTable {
   const members = new Map<number, PathCells[]>()
   for (const one of cells) {
@@ -112,9 +118,15 @@ export function rollupTable(
   }
   const rows = new TableBuilder(members.size)
   const ran = new FramesOfRow(to - from)
+  const rowOf = new Map(Array.from(ofPaths?.key ?? [], (path, row) => [path, row]))
   for (const key of [...members.keys()].sort((a, b) => a - b)) {
-    ran.clear()
     const own = members.get(key)!
+    if (ofPaths !== null && own.length === 1) {
+      const row = rowOf.get(own[0]!.path)
+      if (row !== undefined) rows.addMerged(key, [{ table: ofPaths, row }])
+      continue
+    }
+    ran.clear()
     let calls = 0
     let totalNs = 0
     const details = own.some(({ columns }) => columns.details !== null) ? noDetails() : null
