@@ -21,7 +21,14 @@ await runMain(async () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-cluster-figures-'))
   const figures = join(folder, 'figures.json')
   try {
-    const mocha = ['--no-config', '--exit', '--node-option', 'import=tsx', 'test/cluster/*.test.ts']
+    const mocha = [
+      '--no-config',
+      '--exit',
+      '--require=./scripts/setup/own-state.mjs',
+      '--node-option',
+      'import=tsx',
+      'test/cluster/*.test.ts',
+    ]
     process.exitCode = await run(join(ROOT, 'node_modules/.bin/mocha'), mocha, {
       env: { NODE_ENV: 'test', FAULTS_FIGURES: figures },
     })

@@ -18,7 +18,14 @@ await runMain(async () => {
   const files = process.argv.slice(2)
   const tests =
     files.length > 0
-      ? ['--no-config', '--node-option=import=tsx', '--node-option=expose-gc', '--timeout=60000', ...files]
+      ? [
+          '--no-config',
+          '--require=./scripts/setup/own-state.mjs',
+          '--node-option=import=tsx',
+          '--node-option=expose-gc',
+          '--timeout=60000',
+          ...files,
+        ]
       : []
   process.exitCode = await withTemporaryDatabase((url) =>
     run(bin('c8'), [...include, '--reporter=text', '--reporter=html', bin('mocha'), ...tests], {

@@ -27,7 +27,13 @@ await runMain(async () => {
   const figures = join(folder, 'figures.json')
   try {
     say(`faults: chance begins at ${seed}`)
-    const mocha = ['--no-config', '--node-option', 'import=tsx', 'test/faults/*.test.ts']
+    const mocha = [
+      '--no-config',
+      '--require=./scripts/setup/own-state.mjs',
+      '--node-option',
+      'import=tsx',
+      'test/faults/*.test.ts',
+    ]
     process.exitCode = await withTemporaryDatabase((url) =>
       run(join(ROOT, 'node_modules/.bin/mocha'), mocha, {
         env: {
