@@ -152,7 +152,8 @@ export class TestGame {
 }
 
 export async function until(test: () => boolean | Promise<boolean>, what: string): Promise<void> {
-  const deadline = Date.now() + 40_000
+  // Far more than anything takes, on a machine that does other things as well.
+  const deadline = Date.now() + 90_000
   while (!(await test())) {
     if (Date.now() > deadline) throw new Error(`never happened: ${what}`)
     await new Promise((resolve) => setTimeout(resolve, 10))

@@ -120,11 +120,18 @@ describe('planning', () => {
 
   it('splits the budget among groups, and shows each against its share', async () => {
     await open('/takes/planned-night?sight=ledger&by=group')
+    const polling = '[data-testid=finding][data-kind=polling]'
+    const topOf = () => page.$eval(polling, (card) => card.getBoundingClientRect().top)
+    await page.waitForSelector(polling)
+    const top = await topOf()
     await button('Budgets of groups').click()
     await page.locator('input[aria-label="Budget of board, ms"]').fill('0.3')
     await button('Keep').click()
     await seen('over its 0.300 ms')
-    await page.locator('[data-testid=finding][data-kind=polling] button').click()
+    // What comes of it does not move what one is about to click.
+    await seen('over their share')
+    expect(await topOf()).to.equal(top)
+    await page.locator(`${polling} button`).click()
     await until(
       async () => (await page.$('[data-testid=group-share]')) !== null,
       'the finding tells the share',

@@ -22,7 +22,7 @@ export function GroupShare({ take, pathId }: { take: OpenTake; pathId: number | 
   )
 }
 
-/** The groups that take more than they may. */
+/** The groups that take more than they may; below the findings, which are not to move when it comes. */
 export function GroupsOver({ take }: { take: OpenTake }) {
   const means = useGroupMeans(take)
   const groups = useBudgets((state) => state.groups)
@@ -33,7 +33,7 @@ export function GroupsOver({ take }: { take: OpenTake }) {
     <button
       type="button"
       title="Open the ledger by group"
-      className="block w-full border-b border-line px-3 py-1.5 text-left text-xs hover:bg-line/35"
+      className="block w-full shrink-0 border-t border-line px-3 py-1.5 text-left text-xs hover:bg-line/35"
       data-testid="groups-over"
       onClick={() => change({ sight: 'ledger', by: 'group' })}
     >

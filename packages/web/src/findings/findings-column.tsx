@@ -47,6 +47,7 @@ export function FindingsColumn({ take, budgetMs }: ColumnProps) {
         </IconButton>
       </div>
       <Contents take={take} budgetMs={budgetMs} />
+      <GroupsOver take={take} />
     </aside>
   )
 }
@@ -86,7 +87,6 @@ function Contents({ take, budgetMs }: ColumnProps) {
     )
   return (
     <div className="min-h-0 grow overflow-y-auto">
-      <GroupsOver take={take} />
       {floor.length > 0 && <Heading about="Time of every frame that could be got back">The floor</Heading>}
       {list(floor)}
       {spike.length > 0 && (
