@@ -114,8 +114,8 @@ describe('two servers in one process', () => {
     await page()
     const asked: string[] = []
     const { options } = store.database as unknown as { options: { logging: (sql: string) => void } }
-    // What the server looks for at intervals is not for the page.
-    options.logging = (sql) => void (sql.includes('trace_streams') || asked.push(sql))
+    // What the server looks for at intervals names no take.
+    options.logging = (sql) => void (sql.includes("'asked-take'") && asked.push(sql))
     expect(readAnswer(PAGE, await page()).path).to.have.length(1)
     expect(asked.length, asked.join('\n')).to.be.within(1, 3)
     asked.length = 0
