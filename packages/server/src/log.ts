@@ -62,6 +62,9 @@ class LogFile implements DestinationStream {
   #stream: RotatingFileStream | null = null
   #lost = 0
   #retryAtMs = 0
+  /** Lines that the stream has and the file has not yet, and who waits for them. */
+  #unwritten = 0
+  #waiting: (() => void)[] = []
 
   constructor(path: string) {
     this.#path = path
@@ -74,12 +77,26 @@ class LogFile implements DestinationStream {
       return
     }
     if (this.#lost > 0) {
-      stream.write(
-        JSON.stringify({ level: 40, time: Date.now(), msg: `${this.#lost} lines are lost` }) + '\n',
-      )
+      const msg = `${this.#lost} lines are lost`
+      this.#pass(stream, JSON.stringify({ level: 40, time: Date.now(), msg }) + '\n')
       this.#lost = 0
     }
-    stream.write(line)
+    this.#pass(stream, line)
+  }
+
+  /** Calls back when everything is in the file, or lost: a process that ends before would lose it. */
+  flush(done: () => void): void {
+    if (this.#unwritten === 0) done()
+    else this.#waiting.push(done)
+  }
+
+  #pass(stream: RotatingFileStream, line: string): void {
+    this.#unwritten++
+    // Also called for what the stream could not write, when it has failed.
+    stream.write(line, () => {
+      if (--this.#unwritten > 0) return
+      for (const done of this.#waiting.splice(0)) done()
+    })
   }
 
   #open(): RotatingFileStream | null {

@@ -32,6 +32,7 @@ try {
 } catch (error) {
   if (!(error instanceof WrongSetting) && !(error instanceof UnusableDatabase)) throw error
   log.fatal(error.message)
+  await written()
   complain(error.message, error instanceof UnusableDatabase)
 }
 
@@ -41,7 +42,13 @@ async function end(reason: string, code: number, patienceMs = STOP_PATIENCE_MS):
   setTimeout(() => process.exit(code), patienceMs)
   log.info({ reason }, 'stopping')
   await server?.stop().catch((error: unknown) => log.error({ err: error }, 'did not stop in good order'))
+  await written()
   process.exit(code)
+}
+
+/** What the log has been told is in its file. */
+function written(): Promise<void> {
+  return new Promise((resolve) => log.flush(() => resolve()))
 }
 
 function read(): ServerConfig {

@@ -1,4 +1,5 @@
 import { expect } from 'chai'
+import { spawnSync } from 'node:child_process'
 import {
   existsSync,
   mkdirSync,
@@ -11,6 +12,7 @@ import {
 } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
 import type { Logger } from 'pino'
 import { createLog, MOST_LINE_BYTES } from '../src/log.ts'
 import { until } from './support.ts'
@@ -43,6 +45,33 @@ describe('the log', () => {
       expect(JSON.parse(line)).to.have.property('msg')
       expect(line).not.to.contain('INSERT').and.not.to.contain('yyyy')
     }
+  })
+
+  it('has every line once it is flushed, though the process ends at once', () => {
+    const file = join(folder, 'flushed.log')
+    const lines = 300
+    const module = pathToFileURL(join(import.meta.dirname, '../src/log.ts')).href
+    const script = `import { createLog } from ${JSON.stringify(module)}
+      const log = createLog('info', ${JSON.stringify(file)})
+      for (let i = 1; i < ${lines}; i++) log.info('one of many')
+      log.fatal('the last')
+      log.flush(() => process.exit(0))`
+    const { status, stderr } = spawnSync(
+      process.execPath,
+      ['--import', 'tsx', '--input-type=module', '-e', script],
+      { encoding: 'utf8' },
+    )
+    expect([status, stderr]).to.deep.equal([0, ''])
+    expect(linesOf(file)).to.have.length(lines)
+    expect(linesOf(file).at(-1)).to.contain('the last')
+  })
+
+  it('is flushed at once where nothing is to be written', async () => {
+    const log = logTo(join(folder, 'nothing.log'))
+    await new Promise<void>((resolve) => log.flush(() => resolve()))
+    const nowhere = logTo(join(folder, 'no such folder', 'server.log'))
+    nowhere.info('lost')
+    await new Promise<void>((resolve) => nowhere.flush(() => resolve()))
   })
 
   it('is turned over by size, and keeps at most 50 MB in all', async () => {
