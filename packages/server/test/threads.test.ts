@@ -1,7 +1,9 @@
 /** Threads: what they hand to each other, and what becomes of work whose thread dies. */
 import { expect } from 'chai'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { connect, type AddressInfo } from 'node:net'
-import { availableParallelism } from 'node:os'
+import { availableParallelism, tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { pino } from 'pino'
@@ -10,12 +12,37 @@ import { endRecord, INGEST_PROTOCOL } from '@lapsus/core/format'
 import type { ImportResult, LoadReport, TakeDetail } from '@lapsus/api'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import type { RunningServer } from '../src/index.ts'
+import { Pool } from '../src/serve/pool/pool.ts'
+import type { Store } from '../src/store/store.ts'
 import { IngestStreams } from '../src/ingest/streams.ts'
 import type { DatabaseHealth } from '../src/store/health.ts'
 import { movable, piecesFrom, sendPieces } from '../src/threads/byte-pipe.ts'
 import { getJson, TestGame, testServer, until } from './support.ts'
 
 const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
+
+describe('threads that cannot begin', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'lapsus-threads-'))
+  after(() => rmSync(folder, { recursive: true, force: true }))
+
+  it('are said to whoever waits for one, and begin when they can', async () => {
+    const script = join(folder, 'thread.mjs')
+    const pool = new Pool('mariadb://nowhere', {} as Store, pino({ level: 'silent' }), script)
+    const ask = () => pool.run('history', {} as never)
+    try {
+      const failures = await Promise.all(
+        [ask(), ask()].map((asked) => asked.catch((error: unknown) => error)),
+      )
+      for (const failure of failures)
+        expect(failure).to.include({ status: 503, message: 'no thread of the server can begin' })
+      expect(pool.busy.map(({ inHand, waiting }) => [inHand, waiting])).to.deep.equal(Array(4).fill([0, 0]))
+      writeFileSync(script, 'export default () => ({ told: 7 })')
+      expect(await ask()).to.equal(7)
+    } finally {
+      await pool.stop()
+    }
+  })
+})
 
 describe('bytes handed from thread to thread', () => {
   it('come whole and in order, texts as UTF-8', async () => {

@@ -14,6 +14,8 @@ import type { Asks, Tells } from './tasks.ts'
 const MOST_WAITING = 64
 const AGAIN_S = 5
 const WAKE_MS = 500
+/** Threads of a kind that fail one after the other as they begin, before who waits for one is told. */
+const MOST_FAILED_BEGINS = 4
 const ONLY_READING: readonly KindName[] = ['questions', 'studies']
 
 /** As it is built: threads have no TypeScript loader. */
@@ -28,15 +30,20 @@ export class Pool {
   readonly #databaseUrl: string
   readonly #store: Store
   readonly #log: Logger
+  readonly #script: string
   readonly #threads: Record<KindName, Piscina>
   readonly #inHand: Record<KindName, number>
   #isStopping = false
 
-  /** @param store told of takes that a thread has closed */
-  constructor(databaseUrl: string, store: Store, log: Logger) {
+  /**
+   * @param store told of takes that a thread has closed
+   * @param script of the threads
+   */
+  constructor(databaseUrl: string, store: Store, log: Logger, script = WORKER) {
     this.#databaseUrl = databaseUrl
     this.#store = store
     this.#log = log
+    this.#script = script
     const names = Object.keys(KINDS) as KindName[]
     this.#inHand = Object.fromEntries(names.map((name) => [name, 0])) as Record<KindName, number>
     const begun = names.map((name) => [name, this.#begin(name)])
@@ -46,7 +53,7 @@ export class Pool {
   #begin(name: KindName): Piscina {
     const { threads, atOnce, idleMs } = KINDS[name]
     const pool = new Piscina({
-      filename: WORKER,
+      filename: this.#script,
       workerData: {
         databaseUrl: this.#databaseUrl,
         logLevel: this.#log.level,
@@ -67,7 +74,15 @@ export class Pool {
       },
     })
     pool.on('message', (message: FromThread) => this.#hear(message))
-    pool.on('error', (error: Error) => this.#log.error({ err: error }, 'a thread could not begin'))
+    let failedBegins = 0
+    pool.on('workerCreate', () => (failedBegins = 0))
+    pool.on('error', (error: Error) => {
+      this.#log.error({ err: error }, 'a thread could not begin')
+      // Where there is another thread, it may be at work, and will do the rest.
+      if (++failedBegins < MOST_FAILED_BEGINS || pool.threads.length > 0 || this.#isStopping) return
+      this.#threads[name] = this.#begin(name)
+      void pool.destroy()
+    })
     pool.on('workerDestroy', () => {
       // Tasks that waited for a thread which died as it began wait on until another task comes.
       setTimeout(() => pool.queueSize > 0 && this.wake(name), WAKE_MS).unref()
@@ -98,7 +113,7 @@ export class Pool {
   /**
    * Goes on though whoever asked may hang up: one that has closed its half of the connection still waits for the answer.
    * @param ports handed over with what is asked
-   * @throws ProblemError for what cannot be done, 503 where too much is waiting or the thread has died
+   * @throws ProblemError for what cannot be done, 503 where too much is waiting, the thread has died, or none can begin
    */
   async run<N extends keyof typeof KIND_OF>(
     name: N,
@@ -125,11 +140,13 @@ export class Pool {
     isAgain = false,
   ): Promise<{ told: Tells[N] } | Failed> {
     const kind = KIND_OF[name]
+    const threads = this.#threads[kind]
     try {
-      return (await this.#threads[kind].run({ name, ask }, { transferList: ports })) as
-        { told: Tells[N] } | Failed
+      return (await threads.run({ name, ask }, { transferList: ports })) as { told: Tells[N] } | Failed
     } catch (error) {
       if (this.#isStopping) throw new ProblemError(503, 'the server is being stopped', undefined, AGAIN_S)
+      if (threads !== this.#threads[kind])
+        throw new ProblemError(503, 'no thread of the server can begin', undefined, AGAIN_S)
       if ((error as { code?: unknown }).code === 'ERR_WORKER_OUT_OF_MEMORY') {
         throw new ProblemError(422, `this takes more memory than a thread of the server has: ${HEAP_MB} MB`)
       }
