@@ -120,28 +120,27 @@ describe('an import', () => {
   })
   after(() => server.stop())
 
-  /** Processor time of this process, the server's, ms: the lesser of two. */
+  /** Processor time of this process, the server's, ms. */
   async function cost(make: () => Uint8Array | string): Promise<number> {
-    let least = Infinity
-    for (let i = 0; i < 2; i++) {
-      const body = make() as BodyInit
-      const before = process.cpuUsage()
-      const answer = await fetch(`${server.address}/api/imports?frameMarker=frame`, { method: 'POST', body })
-      await answer.text()
-      expect(answer.status).to.be.below(500)
-      const { user, system } = process.cpuUsage(before)
-      least = Math.min(least, (user + system) / 1000)
-    }
-    return least
+    const body = make() as BodyInit
+    const before = process.cpuUsage()
+    const answer = await fetch(`${server.address}/api/imports?frameMarker=frame`, { method: 'POST', body })
+    await answer.text()
+    expect(answer.status).to.be.below(500)
+    const { user, system } = process.cpuUsage(before)
+    return (user + system) / 1000
   }
 
   for (const [name, { small, make }] of Object.entries(SHAPES)) {
     it(`of ${TIMES} times as many ${name} costs about as many times as much`, async () => {
       // Once beforehand, so that no part of the first is the compiler's.
       await cost(() => make(small))
-      const few = await cost(() => make(small))
-      const many = await cost(() => make(small * TIMES))
-      expect(many, `${few.toFixed(1)} and ${many.toFixed(1)} ms`).to.be.below(few * MOST_RATIO + FIXED_MS)
+      const few = Math.min(await cost(() => make(small)), await cost(() => make(small)))
+      const most = few * MOST_RATIO + FIXED_MS
+      let many = await cost(() => make(small * TIMES))
+      // The machine may have been slower meanwhile.
+      if (many >= most) many = await cost(() => make(small * TIMES))
+      expect(many, `${few.toFixed(1)} and ${many.toFixed(1)} ms`).to.be.below(most)
     })
   }
 })

@@ -28,15 +28,16 @@ import {
   packSpans,
   type DigestedChunk,
 } from '@lapsus/core/take'
-import { Op, type CreationAttributes, type Transaction } from 'sequelize'
+import { Op, QueryTypes, type CreationAttributes, type Transaction } from 'sequelize'
 import { createInBatches } from '../store/batches.ts'
 import { pack, unpack } from '../store/compression.ts'
+import { insertRow } from '../store/insert-row.ts'
 import { storeMarkers } from '../store/markers.ts'
 import { triedAgain } from '../store/driver.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
 import { CommitFailure, forgetTries, setAsideAfter } from './set-aside.ts'
-import type { Store, TakeRow, ChunkRow } from '../store/store.ts'
+import { tableName, type Store, type TakeRow, type ChunkRow } from '../store/store.ts'
 
 /** Another process took this take over: the stream must start anew. */
 export class StaleWriter extends Error {}
@@ -48,6 +49,18 @@ const CHUNK_BLOBS = ['frameColumns', 'spanColumns', 'courses', 'samples', 'detai
 const MOST_PROBLEMS = 256
 /** Records that are worked out or being committed while the next is taken. */
 const MOST_IN_FLIGHT = 3
+
+/** What a record adds to its take. */
+const SUMS = ['frames', 'spans', 'chunks', 'dropped', 'repaired', 'storedBytes', 'setAside'] as const
+type Sums = Partial<Record<(typeof SUMS)[number], number>>
+/** Where a take ends with a record that brings frames, ns. */
+type Ends = Partial<Record<'endNs' | 'lastFrameStartNs', number>>
+
+/** All that a record changes in its take, in one command; changes nothing where another has written meanwhile. */
+const CLAIM = `UPDATE takes SET last_sequence = $sequence, state = 'recording', touched_at = $now,
+  end_ns = COALESCE($endNs, end_ns), last_frame_start_ns = COALESCE($lastFrameStartNs, last_frame_start_ns),
+  ${SUMS.map((name) => `${tableName(name)} = ${tableName(name)} + $${name}`).join(', ')}
+  WHERE id = $take AND last_sequence = $before AND deleted_at IS NULL`
 
 /** Stores the records of one take, in order, each at most once. */
 export class TakeWriter {
@@ -238,18 +251,19 @@ export class TakeWriter {
       ]
       const sizeOf = (sum: number, { length }: { length: number }) => sum + length
       const chunkBytes = blobs.reduce(sizeOf, 0)
-      const sums = {
+      const changes = {
         frames: row.frames,
         spans: row.spans,
         chunks: 1,
         dropped: row.dropped,
         repaired: row.repaired,
         storedBytes: record.pictures.map(({ bytes }) => bytes).reduce(sizeOf, chunkBytes),
+        ...endsOf(chunk),
       }
-      await this.#commit(record.sequence, sums, async (transaction) => {
+      await this.#commit(record.sequence, changes, async (transaction) => {
         await createInBatches(this.#store.paths, newPaths, { transaction })
         await this.#createChunk(row, chunkBytes, transaction)
-        await this.#store.rollups.create({ takeId, level: 0, idx, body: rollup }, { transaction })
+        await insertRow(this.#store.rollups, { takeId, level: 0, idx, body: rollup }, transaction)
         await this.#rollUp(idx, transaction)
         await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), { transaction })
         for (const picture of pictureRows(takeId, idx, record))
@@ -263,11 +277,6 @@ export class TakeWriter {
             { transaction },
           )
         }
-        if (row.frames > 0) {
-          const lastFrameStartNs = chunk.frames.startNs.at(-1)!
-          const endNs = lastFrameStartNs + chunk.frames.durationNs.at(-1)!
-          await this.#store.takes.update({ endNs, lastFrameStartNs }, { where: { id: takeId }, transaction })
-        }
       })
     }
   }
@@ -279,12 +288,12 @@ export class TakeWriter {
     transaction: Transaction,
   ): Promise<void> {
     if (bytes <= MOST_COMMAND_BYTES) {
-      await this.#store.chunks.create(row, { transaction })
+      await insertRow(this.#store.chunks, row, transaction)
       return
     }
     const columns = CHUNK_BLOBS.filter((column) => row[column] !== null)
     const none = Object.fromEntries(columns.map((column) => [column, Buffer.alloc(0)]))
-    await this.#store.chunks.create({ ...row, ...none }, { transaction })
+    await insertRow(this.#store.chunks, { ...row, ...none }, transaction)
     const { takeId, idx } = row
     for (const column of columns)
       await this.#store.chunks.update({ [column]: row[column] }, { where: { takeId, idx }, transaction })
@@ -319,7 +328,7 @@ export class TakeWriter {
       const rollups = await Promise.all(parts.map(async (part) => decodeRollup(await unpack(part.body))))
       const body = await pack(encodeRollup(mergeRollups(rollups)))
       if (body.length > MOST_COMMAND_BYTES) return
-      await this.#store.rollups.create({ takeId, level, idx: index, body }, { transaction })
+      await insertRow(this.#store.rollups, { takeId, level, idx: index, body }, transaction)
     }
   }
 
@@ -334,26 +343,38 @@ export class TakeWriter {
   /** One record, one transaction: its rows, the take's sums, and its number as the last one. */
   async #commit(
     sequence: number,
-    sums: Partial<
-      Record<'frames' | 'spans' | 'chunks' | 'dropped' | 'repaired' | 'storedBytes' | 'setAside', number>
-    >,
+    changes: Sums & Ends,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
     await triedAgain(() =>
       this.#store.database.transaction(async (transaction) => {
         // Claiming the sequence number first makes a second writer of the same take fail before it writes.
-        const [claimed] = await this.#store.takes.update(
-          { lastSequence: sequence, state: 'recording', touchedAt: new Date() },
-          { where: { id: this.takeId, lastSequence: sequence - 1, deletedAt: null }, transaction },
-        )
+        const claimed = await this.#claim(sequence, changes, transaction)
         if (claimed !== 1)
           throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
-        if (Object.keys(sums).length > 0)
-          await this.#store.takes.increment(sums, { where: { id: this.takeId }, transaction })
         await writeRows(transaction)
       }),
     )
   }
+
+  /** @returns how many takes were changed: one, or none */
+  async #claim(sequence: number, changes: Sums & Ends, transaction: Transaction): Promise<number> {
+    const nothing = Object.fromEntries(SUMS.map((name) => [name, 0]))
+    const bind = {
+      ...{ take: this.takeId, sequence, before: sequence - 1, endNs: null, lastFrameStartNs: null },
+      // As a text: the driver would write a date in the zone of this machine.
+      ...{ ...nothing, now: new Date().toISOString().slice(0, -1).replace('T', ' ') },
+      ...changes,
+    }
+    return this.#store.database.query(CLAIM, { type: QueryTypes.BULKUPDATE, bind, transaction })
+  }
+}
+
+function endsOf({ frames: { startNs, durationNs } }: DigestedChunk): Ends {
+  const lastFrameStartNs = startNs.at(-1)
+  return lastFrameStartNs === undefined
+    ? {}
+    : { lastFrameStartNs, endNs: lastFrameStartNs + durationNs.at(-1)! }
 }
 
 const pictureRows = (takeId: string, idx: number, { pictures }: ChunkRecord) =>
