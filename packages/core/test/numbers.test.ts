@@ -1,7 +1,7 @@
 /** Figures in words. */
 import { expect } from 'chai'
 import fc from 'fast-check'
-import { count, dateTime, NONE, waitWords } from '@lapsus/core/words'
+import { amount, bytes, count, dateTime, ms, NONE, three, waitWords } from '@lapsus/core/words'
 
 describe('how long somebody must wait', () => {
   it('is rounded up, in the unit that one would say it in', () => {
@@ -19,15 +19,23 @@ describe('how long somebody must wait', () => {
 describe('a number of things', () => {
   it('has its thousands apart, as the standard library writes them', () => {
     const theirs = new Intl.NumberFormat('en')
+    const written = (value: number) => theirs.format(value).replace('-', '−')
     fc.assert(
       fc.property(fc.maxSafeInteger(), (value) => {
-        expect(count(value)).to.equal(theirs.format(value))
+        expect(count(value)).to.equal(written(value))
       }),
     )
-    for (const value of [0.25, 1234.5, 999_999.125, -1234.5])
-      expect(count(value)).to.equal(theirs.format(value))
+    for (const value of [0.25, 1234.5, 999_999.125, -1234.5]) expect(count(value)).to.equal(written(value))
     expect(count(-0)).to.equal('0')
     expect([NaN, Infinity].map(count)).to.deep.equal([NONE, NONE])
+  })
+})
+
+describe('a figure below nothing', () => {
+  it('has a minus sign, not a hyphen, whatever it is a figure of', () => {
+    expect([three(-6.02), three(-1234), three(-0.01234)]).to.deep.equal(['−6.02', '−1,234', '−0.0123'])
+    expect([amount(-12), amount(-0.5), ms(-1.5)]).to.deep.equal(['−12', '−0.500', '−1.50 ms'])
+    expect([bytes(-5), bytes(-5_000), bytes(-5e6)]).to.deep.equal(['−5 B', '−5.00 kB', '−5.00 MB'])
   })
 })
 

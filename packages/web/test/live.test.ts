@@ -292,7 +292,7 @@ describe('live view', () => {
   it('shows what a frame says besides times', async () => {
     await open('/takes/test-take-1?frame=1')
     await seen('tally looked at 4 ×, changed 1 ×')
-    expect(await textOf('samples')).to.contain('letters -2.00')
+    expect(await textOf('samples')).to.contain('letters −2.00')
     expect(await textOf('samples')).to.contain(
       'letter: 10 updaters, 8 enabled, 1 of them unseen, 2 of them far, 3 of them asleep',
     )

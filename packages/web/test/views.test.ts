@@ -325,7 +325,7 @@ describe('numbers', () => {
       [99.96, '100'],
       [123.4, '123'],
       [12345.6, '12,346'],
-      [-1.5, '-1.50'],
+      [-1.5, '−1.50'],
       [NaN, '–'],
     ]
     for (const [value, text] of cases) expect(three(value)).to.equal(text)

@@ -11,7 +11,8 @@ export const NONE = '–'
 export function three(value: number): string {
   if (!Number.isFinite(value)) return NONE
   if (value === 0) return '0'
-  const magnitude = Math.floor(Math.log10(Math.abs(Number(value.toPrecision(3)))))
+  if (value < 0) return `−${three(-value)}`
+  const magnitude = Math.floor(Math.log10(Number(value.toPrecision(3))))
   if (magnitude >= 3) return count(Math.round(value))
   return value.toFixed(Math.min(6, Math.max(0, 2 - magnitude)))
 }
@@ -36,14 +37,17 @@ export function percent(share: number): string {
   return `${three(share * 100)} %`
 }
 
-export const count = (value: number): string =>
-  Number.isFinite(value) ? plain(value).replace(THOUSANDS, ',') : NONE
+export function count(value: number): string {
+  if (!Number.isFinite(value)) return NONE
+  return plain(value).replace(THOUSANDS, ',').replace('-', '−')
+}
 
 /** Frames are numbered from 0 in data and addresses, and shown like that. */
 export const plural = (value: number, one: string, many = `${one}s`): string =>
   `${count(value)} ${value === 1 ? one : many}`
 
 export function bytes(value: number): string {
+  if (value < 0) return `−${bytes(-value)}`
   if (value < 1000) return `${value} B`
   if (value < 1e6) return `${three(value / 1e3)} kB`
   if (value < 1e9) return `${three(value / 1e6)} MB`
