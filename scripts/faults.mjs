@@ -40,7 +40,7 @@ await runMain(async () => {
           TEST_DATABASE_URL: url,
           TEST_CHROMIUM: findProgram('chromium'),
           NODE_ENV: 'test',
-          FAULTS: 'long',
+          TESTS: 'long',
           FAULTS_SEED: seed,
           FAULTS_FIGURES: figures,
         },

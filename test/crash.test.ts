@@ -16,8 +16,8 @@ import { pause } from './support/npm-start.ts'
 const CRASHED = 70
 /** Throws outside everything when it is told to. */
 const OVERLOOKED = {
-  'an exception': "process.on('SIGUSR2', () => setTimeout(() => { throw new Error('overlooked') }))",
-  'a rejection': "process.on('SIGUSR2', () => { void Promise.reject(new Error('overlooked')) })",
+  exception: "process.on('SIGUSR2', () => setTimeout(() => { throw new Error('overlooked') }))",
+  rejection: "process.on('SIGUSR2', () => { void Promise.reject(new Error('overlooked')) })",
 }
 
 /** An import whose file comes in pieces. */
@@ -47,40 +47,51 @@ describe('a failure of the server that nobody foresaw', () => {
   })
   after(() => rmSync(folder, { recursive: true, force: true }))
 
-  for (const [name, script] of Object.entries(OVERLOOKED)) {
-    it(`as ${name}: ends with its own code, says why in the log, and recordings go on after it`, async () => {
-      const overlooked = join(folder, 'overlooked.mjs')
-      writeFileSync(overlooked, script)
-      const databaseUrl = await freshDatabase()
-      const PORT = String(await freePort())
-      const failing = await forkServer(databaseUrl, folder, {
-        PORT,
-        NODE_OPTIONS: `--import=${pathToFileURL(overlooked).href}`,
-      })
-      server = failing
-      game = new Game(failing.address, `crash-${name.replace(/\W/g, '-')}-${process.pid}`)
-      await game.untilAcknowledged(0)
-      const file = takeFile()
-      const half = file.length >> 1
-      // Its thread would take longer to begin than a server that fails waits for what is open.
-      await fetch(`${failing.address}/api/imports`, { method: 'POST', body: file as BodyInit })
-      const open = beginImport(failing.address, file.length)
-      await open.send(file.subarray(0, half))
-      // Who asks later is answered once the import has been heard.
-      await fetch(`${failing.address}/health`)
-      process.kill(failing.pid, 'SIGUSR2')
-      await pause(100)
-      await open.send(file.subarray(half))
-      expect(await open.status).to.equal(201)
-      expect(await failing.ended).to.equal(CRASHED)
-      const log = readFileSync(join(folder, 'server.log'), 'utf8')
-      expect(log).to.contain('unhandled failure').and.to.contain('overlooked')
-
-      server = await forkServer(databaseUrl, folder, { PORT })
-      const made = await game.finish()
-      const numbers = await numbersOf(server.address, game.take)
-      expect(brokenIn(numbers)).to.deep.equal([])
-      expect(numbers.length).to.equal(made)
-    })
+  /** A server that fails when it is sent a signal. */
+  async function failing(databaseUrl: string, script: string, port = '0'): Promise<ServerProcess> {
+    const overlooked = join(folder, 'overlooked.mjs')
+    writeFileSync(overlooked, script)
+    const NODE_OPTIONS = `--import=${pathToFileURL(overlooked).href}`
+    return (server = await forkServer(databaseUrl, folder, { PORT: port, NODE_OPTIONS }))
   }
+
+  const saysWhy = async (failed: ServerProcess) => {
+    expect(await failed.ended).to.equal(CRASHED)
+    const log = readFileSync(join(folder, 'server.log'), 'utf8')
+    expect(log).to.contain('unhandled failure').and.to.contain('overlooked')
+    rmSync(join(folder, 'server.log'))
+  }
+
+  it('as a rejection: ends with its own code, and says why in the log', async () => {
+    const failed = await failing(await freshDatabase(), OVERLOOKED.rejection)
+    process.kill(failed.pid, 'SIGUSR2')
+    await saysWhy(failed)
+  })
+
+  it('as an exception: the same; what is open is answered, and recordings go on after it', async () => {
+    const databaseUrl = await freshDatabase()
+    const PORT = String(await freePort())
+    const failed = await failing(databaseUrl, OVERLOOKED.exception, PORT)
+    game = new Game(failed.address, `crash-${process.pid}`)
+    await game.untilAcknowledged(0)
+    const file = takeFile()
+    const half = file.length >> 1
+    // Its thread would take longer to begin than a server that fails waits for what is open.
+    await fetch(`${failed.address}/api/imports`, { method: 'POST', body: file as BodyInit })
+    const open = beginImport(failed.address, file.length)
+    await open.send(file.subarray(0, half))
+    // Who asks later is answered once the import has been heard.
+    await fetch(`${failed.address}/health`)
+    process.kill(failed.pid, 'SIGUSR2')
+    await pause(100)
+    await open.send(file.subarray(half))
+    expect(await open.status).to.equal(201)
+    await saysWhy(failed)
+
+    server = await forkServer(databaseUrl, folder, { PORT })
+    const made = await game.finish()
+    const numbers = await numbersOf(server.address, game.take)
+    expect(brokenIn(numbers)).to.deep.equal([])
+    expect(numbers.length).to.equal(made)
+  })
 })

@@ -12,8 +12,9 @@ import type { TakeSummary } from '@lapsus/api'
 import { encodeRecord, INGEST_PATH, INGEST_PROTOCOL, readIngestMessage } from '@lapsus/core/format'
 import { richTake } from '../../packages/core/test/support/rich-take.ts'
 import { freshDatabase } from '../../packages/server/test/support.ts'
+import { isLong } from '../support/extent.ts'
 import { jsonLines, otlpJson, otlpProtobuf, takeFile, timeline } from './support/corpus.ts'
-import { isLong, report, SEED } from './support/extent.ts'
+import { report, SEED } from './support/extent.ts'
 import { mutateBytes, mutateTree } from './support/mutate.ts'
 import { randomOf, type Random } from './support/random.ts'
 import { forkServer, type ServerProcess } from './support/server.ts'
@@ -21,14 +22,14 @@ import { forkServer, type ServerProcess } from './support/server.ts'
 /** Inputs at each entrance. */
 const COUNTS = isLong
   ? { stream: 25_000, imports: 30_000, traces: 20_000, requests: 20_000, upgrades: 10_000 }
-  : { stream: 250, imports: 300, traces: 200, requests: 200, upgrades: 150 }
+  : { stream: 120, imports: 160, traces: 120, requests: 150, upgrades: 100 }
 const AT_ONCE = 6
 /** Whoever waits longer has no answer. */
 const PATIENCE_MS = 20_000
 /** A stream that says nothing more for so long has dealt with what it was sent. */
 const QUIET_MS = 80
 const TRY_AGAIN = 1013
-const MOST_TAKES_READ = isLong ? 1_000 : 60
+const MOST_TAKES_READ = isLong ? 1_000 : 30
 const MOST_LOG_BYTES = 50 * 1024 * 1024
 
 /** A demo game that describes itself and ends at once: real ones would leave nothing for the rest. */

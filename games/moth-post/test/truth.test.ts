@@ -7,6 +7,7 @@ import { coursesOf } from '@lapsus/core/rollup'
 import { baseOf, forecastPlan, newItem } from '@lapsus/core/remedy'
 import { buildStudy, pathNames, type Study, type StudyChunk } from '@lapsus/core/study'
 import { Digester } from '@lapsus/core/take'
+import { isLong } from '../../../test/support/extent.ts'
 import { PostOffice } from '../src/post-office.ts'
 import { DEFAULTS, LANTERNS, parseFlaws } from '../src/settings.ts'
 
@@ -104,7 +105,7 @@ describe('truth about Moth Post', () => {
 
   it('is that as many runs are left by the fix as by the forecast of it', async () => {
     const mended = await steadyNight('none')
-    for (const { flaw, remedy, path } of LEFT_OUT) {
+    for (const { flaw, remedy, path } of isLong ? LEFT_OUT : LEFT_OUT.slice(0, 2)) {
       const flawed = await steadyNight(flaw)
       const { forecast, replay } = forecastPlan(baseOf(flawed), { items: [newItem(remedy, [...path], '')] })
       expect(forecast.items[0]!.refusal, flaw).to.equal(null)

@@ -1,8 +1,5 @@
-/** How much the fault suite tries, and where its figures go: `npm run test:faults` sets both. */
+/** Where the chance of the fault suite begins, and where its figures go: `npm run test:faults` sets both. */
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
-
-/** Everything, or the short form that belongs to every run of the tests. */
-export const isLong = process.env['FAULTS'] === 'long'
 
 /** Where chance begins: the same each time in the short form. */
 export const SEED = Number(process.env['FAULTS_SEED'] ?? 1)
