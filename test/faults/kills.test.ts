@@ -70,7 +70,6 @@ describe('kills at random points', function () {
     const finish = async (game: Game) => {
       await healthy('before a game ends')
       finished.push({ take: game.take, made: await game.finish() })
-      expect(game.problems.filter((text) => text.includes('has not acknowledged'))).to.deep.equal([])
     }
 
     const healthy = async (when: string) => {

@@ -9,6 +9,7 @@ import { plural } from '@lapsus/core/words'
 import { ENV_MARK, ENV_OPTIONS, ENV_TAKE, ENV_TO, type RecordingMode } from '@lapsus/core/format'
 import { amendFile, type Amendment } from './amend-file.ts'
 import { CliError } from './errors.ts'
+import { bringInLeft } from './left.ts'
 import { readTakeFile } from './take-file.ts'
 import { sourceText } from './source-files.ts'
 import { request, serverAddress, withPassword } from './server.ts'
@@ -68,6 +69,7 @@ export async function record(command: string[], recordOptions: RecordOptions): P
     return recordToFile(command, { to: resolve(out), take, options, env }, { conditions, source: around })
   const address = await serverAddress()
   const code = await runProgram(command, { to: address, take, options, env })
+  await bringInLeft(address, take)
   const at = `${address}/api/takes/${take}`
   const response = await fetch(at, { headers: withPassword() })
   if (response.status === 404) return nothingRecorded(command, code)

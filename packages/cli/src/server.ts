@@ -1,15 +1,15 @@
 import { readFileSync } from 'node:fs'
-import { homedir } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Problem } from '@lapsus/api'
 import { CliError } from './errors.ts'
+import { userState } from './user-state.ts'
 
 /** Where `npm start` notes that it is running: in its own state, and in the user's. */
 const NOTES = [
   process.env['LAPSUS_STATE'] ?? fileURLToPath(new URL('../../../.lapsus', import.meta.url)),
   // For a command line that lies elsewhere, in the folder of a game.
-  join(process.env['XDG_STATE_HOME'] || join(homedir(), '.local', 'state'), 'lapsus'),
+  userState(),
 ].map((folder) => join(folder, 'running.json'))
 
 /** Where Lapsus is unless it is told otherwise. */

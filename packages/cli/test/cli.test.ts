@@ -2,8 +2,6 @@
 import { expect } from 'chai'
 import { execFileSync, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import {
@@ -33,7 +31,7 @@ import { getJson, testServer } from '../../server/test/support.ts'
 import type { ProofTold } from '@lapsus/core/compare'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import type { TrialAnswer } from '@lapsus/core/questions/trial'
-import { GAME, lapsus, ROOT, testFolder } from './support.ts'
+import { BATS, GAME, lapsus, ROOT, standBefore, testFolder } from './support.ts'
 import type { Inspection } from '../src/inspect.ts'
 
 const MS = 1_000_000
@@ -630,42 +628,21 @@ describe('lapsus and a running server', () => {
     expect(beat.source!.lines).to.deep.equal(lines.slice(beat.source!.from - 1, beat.line + 6))
     expect(lines[beat.line - 1]).to.contain('wing.beat')
     // A game in another language is told where to, just the same.
-    const bats = await lapsus(
-      ['record', '--', 'python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1'],
-      env,
-    )
-    expect([bats.code, bats.err]).to.satisfy(
-      ([code, err]: [number, string]) => code === 0 && err.includes('recorded 20 frames'),
-      bats.err,
-    )
+    const bats = await lapsus(['record', '--', ...BATS], env)
+    expect(bats.code, bats.err).to.equal(0)
+    expect(bats.err).to.contain('recorded 20 frames')
     await server.stop()
   })
 
   it('keeps the take, and the program’s exit code, where a Lapsus takes no lines of source', async () => {
     const server = await testServer()
-    const older = createServer((request, response) => {
-      if (request.method === 'PUT')
-        return response.writeHead(405).end('{"detail":"there is no method PUT here"}')
-      const pieces: Buffer[] = []
-      request.on('data', (piece: Buffer) => pieces.push(piece))
-      request.on('end', async () => {
-        const body = pieces.length > 0 ? { body: Buffer.concat(pieces) as BodyInit } : {}
-        const headers = { 'content-encoding': request.headers['content-encoding'] ?? 'identity' }
-        const answer = await fetch(server.address + request.url!, {
-          method: request.method!,
-          headers,
-          ...body,
-        })
-        response.writeHead(answer.status, { 'content-type': answer.headers.get('content-type')! })
-        response.end(await answer.text())
-      })
-      return undefined
+    const older = await standBefore(server, (request, response) => {
+      if (request.method !== 'PUT') return false
+      response.writeHead(405).end('{"detail":"there is no method PUT here"}')
+      return true
     })
-    await new Promise<void>((resolve) => older.listen(0, '127.0.0.1', resolve))
-    const { port } = older.address() as AddressInfo
-    const game = ['python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1']
-    const { code, err } = await lapsus(['record', '--', ...game], { LAPSUS_URL: `http://127.0.0.1:${port}` })
-    older.close()
+    const { code, err } = await lapsus(['record', '--', ...BATS], { LAPSUS_URL: older.address })
+    older.stop()
     await server.stop()
     expect(code, err).to.equal(0)
     expect(err).to.contain('lapsus: the lines of source are not kept: there is no method PUT here')

@@ -2,6 +2,7 @@
 import { expect } from 'chai'
 import type { TakeDetail } from '@lapsus/api'
 import { decodeFrames } from '@lapsus/core/take'
+import { freePort } from '../../../scripts/setup/database.mjs'
 import { createProbe } from '../../probe/src/node.ts'
 import { detourTo, freshDatabase, getJson, testServer } from './support.ts'
 
@@ -12,8 +13,9 @@ const SLOW_MS = 3_000
 describe('probe and server', () => {
   it('lose no frame when the server is stopped and started again', async () => {
     const databaseUrl = await freshDatabase()
-    let server = await testServer({ databaseUrl })
-    const port = Number(new URL(server.address).port)
+    // One that nobody else takes while the server is down.
+    const port = await freePort()
+    let server = await testServer({ databaseUrl, port })
     const problems: string[] = []
     const probe = createProbe({
       game: 'Goes on',

@@ -1,10 +1,12 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { join } from 'node:path'
+import { bringInLeft } from '../../../packages/cli/src/left.ts'
 import { pause } from '../../support/npm-start.ts'
 
 /** A game with numbered frames in a process of its own (sender.ts), and what it says. */
 export class Game {
   readonly take: string
+  readonly #address: string
   readonly #child: ChildProcess
   readonly #ended: Promise<unknown>
   #text = ''
@@ -16,6 +18,7 @@ export class Game {
     load: { frameMs: number; spans: number } = { frameMs: 4, spans: 60 },
   ) {
     this.take = take
+    this.#address = address
     const script = join(import.meta.dirname, 'sender.ts')
     this.#child = spawn(
       process.execPath,
@@ -47,11 +50,16 @@ export class Game {
     await this.#ended
   }
 
-  /** Ends in good order, once something of it has come. @returns the frames it made */
+  /**
+   * Ends in good order, once something of it has come; what it leaves for want of time is brought in.
+   * @returns the frames it made
+   */
   async finish(): Promise<number> {
     await this.untilAcknowledged(0)
     this.#child.stdin!.end()
     await this.#ended
+    // Whichever server is there.
+    for (const one of this.#address.split(',')) await bringInLeft(one, this.take)
     return this.said('made')
   }
 }

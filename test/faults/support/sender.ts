@@ -4,9 +4,10 @@
  */
 import { writeSync } from 'node:fs'
 import { WebSocket } from 'ws'
-import { decodeRecord, INGEST_PATH, readIngestMessage } from '@lapsus/core/format'
+import { decodeRecord, INGEST_PATH, readIngestMessage, type TakeRecord } from '@lapsus/core/format'
 import { createProbe } from '../../../packages/probe/src/node.ts'
 import { WebSocketSink, type Socket } from '../../../packages/probe/src/sinks/websocket.ts'
+import { writeSpool } from '../../../packages/probe/src/spool.ts'
 import { NUMBER_GAUGE } from './frames.ts'
 
 const [, , address = '', take = '', frameMs = '4', spans = '60'] = process.argv
@@ -20,8 +21,9 @@ let sent = 0
 let acknowledged = 0
 
 /** The product's own sink; only what comes in is looked at as well. */
+const urls = address.split(',').map((one) => one.replace('http', 'ws') + INGEST_PATH)
 const sink = new WebSocketSink(
-  address.split(',').map((one) => one.replace('http', 'ws') + INGEST_PATH),
+  urls,
   (url, protocol) => {
     const socket = new WebSocket(url, protocol, { perMessageDeflate: false })
     socket.on('message', (data, isBinary) => {
@@ -35,6 +37,10 @@ const sink = new WebSocketSink(
   },
   64 * 2 ** 20,
   (problem) => say(`problem ${problem}`),
+  (left) => {
+    const { take, writer = '' } = decodeRecord(left.head, { record: 0, offset: 0 }) as TakeRecord
+    return writeSpool(urls[0]!, { take, writer }, left)
+  },
 )
 const put = sink.put.bind(sink)
 sink.put = (bytes, sequence) => {
