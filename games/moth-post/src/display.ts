@@ -17,10 +17,9 @@ export class Display {
   /**
    * Takes a frame's batches. Graphics work on one frame while the game makes the next; a game that is
    * further ahead has to wait.
-   * @returns when the game may go on, on performance.now()
+   * @param nowMs on performance.now(), as is when the game may go on
    */
-  submit(batches: number): number {
-    const nowMs = performance.now()
+  submit(batches: number, nowMs = performance.now()): number {
     const mayGoOnMs = Math.max(nowMs, this.#freeAtMs)
     this.#freeAtMs = mayGoOnMs + (this.#graphicsMs * batches) / USUAL_BATCHES
     return mayGoOnMs

@@ -165,7 +165,8 @@ describe('whatever the server answers', () => {
     }
     const beganMs = performance.now()
     await probe.close()
-    expect(performance.now() - beganMs).to.be.below(6_000)
+    // It heeds no sign of life in these: with them it waits for ten seconds.
+    expect(performance.now() - beganMs).to.be.below(9_500)
     expect(received).to.deep.equal([INGEST_PROTOCOL])
     expect(problems.join()).to.contain('does not know')
     // Nothing was acknowledged: everything is kept.

@@ -1,5 +1,6 @@
 /** What the system and its host take from a game, as the probe records it. */
 import { expect } from 'chai'
+import { sampleCorrelation } from 'simple-statistics'
 import { spawn } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
@@ -73,8 +74,8 @@ describe('time taken from the game', () => {
       const sum = (values: number[]) => values.reduce((all, one) => all + one, 0)
       expect(sum(taken)).to.be.greaterThan(0.1 * sum(duration))
       expect(taken.every((ns) => ns >= 0)).to.equal(true)
-      const longest = duration.indexOf(Math.max(...duration))
-      expect(taken[longest]!).to.be.greaterThan(0.5 * (duration[longest]! - 5e6))
+      // The longer a frame, the more was taken from it: by others here, not only by who shares the machine.
+      expect(sampleCorrelation(taken, duration)).to.be.greaterThan(0.3)
     } finally {
       for (const child of endless) child.kill('SIGKILL')
     }
