@@ -340,8 +340,9 @@ describe('emitters', () => {
         expect(detail.conditions.probe).to.match(new RegExp(`^[Ll]apsus\\.\\w+ ${VERSION}$`))
       })
 
-      it('records live, over a connection that fails again and again', async () => {
-        const take = `live-${name.replace(/\W/g, '-')}-${process.pid}`
+      /** @returns whether the game was answered at all, while it ran */
+      async function recordsLive(number: number): Promise<boolean> {
+        const take = `live-${name.replace(/\W/g, '-')}-${number}-${process.pid}`
         // As `lapsus record` says it, whatever the game says itself.
         const { port } = connection.address() as AddressInfo
         const to = `ws://127.0.0.1:${port}`
@@ -350,7 +351,6 @@ describe('emitters', () => {
         })
         expect(code, err).to.equal(0)
         expect(err).to.not.contain('lost')
-        expect(answered.filter((path) => path.includes(take))).to.not.deep.equal([])
         // A game waits two seconds at its end: on a busy machine it leaves the rest.
         const left = existsSync(spool) ? readdirSync(spool) : []
         for (const file of left.filter((name) => name.includes(take)))
@@ -360,6 +360,12 @@ describe('emitters', () => {
           'the take is complete',
         )
         agree(await fileOf(take), JSON.parse(out) as Counts, hasThreads)
+        return answered.some((path) => path.includes(take))
+      }
+
+      it('records live, over a connection that fails again and again', async () => {
+        // On a busy machine a game may be over before a third connection is made.
+        for (let number = 1; !(await recordsLive(number)); number++) expect(number, 'games').to.be.below(5)
       })
 
       it('mends or leaves out what is wrong, counts it, and raises nothing', async () => {

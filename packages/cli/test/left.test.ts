@@ -20,12 +20,14 @@ const thenEnds = (command: string[]) => ['sh', '-c', '"$@"; touch "$0"', hasEnde
 /** As long as those that `lapsus record` makes. */
 const NO_TAKE = '00000000-0000-4000-8000-000000000000'
 const LEAVE = `
-const { mkdirSync, readFileSync, writeFileSync } = require('node:fs')
+const { mkdirSync, readFileSync, renameSync, writeFileSync } = require('node:fs')
 const take = process.env.LAPSUS_TAKE
 const [template, name] = process.argv.slice(1)
 mkdirSync(process.env.LAPSUS_SPOOL, { recursive: true })
 const text = readFileSync(template, 'latin1').replaceAll('${NO_TAKE}', take)
-writeFileSync(process.env.LAPSUS_SPOOL + '/' + name.replace('${NO_TAKE}', take), text, 'latin1')`
+const path = process.env.LAPSUS_SPOOL + '/' + name.replace('${NO_TAKE}', take)
+writeFileSync(path + '.new', text, 'latin1')
+renameSync(path + '.new', path)`
 
 /** A program that leaves such a spool file, and does nothing else. @param end of the file's name */
 function leaves(bytes: Uint8Array, end = ''): string[] {
@@ -128,10 +130,10 @@ describe('lapsus record, where the game could not deliver its end', () => {
 
   it('waits for what a Lapsus on this machine has taken up', async () => {
     const running = lapsus(['record', '--', ...leaves(bytesOf(records()), '.taken')], env)
-    await until(() => left().length > 0, 'the game has ended')
-    const [name] = left()
-    const path = join(spool, name!)
-    const { take } = readSpoolName(name!.replace('.taken', ''))!
+    const taken = () => left().find((name) => name.endsWith('.taken'))
+    await until(() => taken() !== undefined, 'the game has ended')
+    const path = join(spool, taken()!)
+    const { take } = readSpoolName(taken()!.replace('.taken', ''))!
     const body = readFileSync(path)
     await new Promise((resolve) => setTimeout(resolve, 500))
     await fetch(`${server.address}/ingest/${take}`, { method: 'POST', body })
