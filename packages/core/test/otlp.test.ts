@@ -218,6 +218,46 @@ describe('OpenTelemetry', () => {
     expect(read).to.be.greaterThan(50)
   })
 
+  it('says the same of spans that differ little from those before', () => {
+    const hexadecimal = fc.constantFrom('00f067aa0ba902b7', '00f067aa0ba902b8', '10f067aa0ba902b7', '')
+    const time = fc
+      .constantFrom(0n, 7n, 1_000_000_000n, 12_345_678_901n)
+      .map((ns) => String(1_700_000_000_000_000_000n + ns))
+    const group = (name: string) => attribute('lapsus.group', { stringValue: name })
+    const fields = {
+      traceId: fc.constantFrom('5b8aa5a2d2c872e8321cf37308d69df2', '6b8aa5a2d2c872e8321cf37308d69df2'),
+      spanId: hexadecimal,
+      parentSpanId: hexadecimal,
+      name: fc.constantFrom('sim', 'sum', 'a longer one'),
+      startTimeUnixNano: time,
+      endTimeUnixNano: time,
+      attributes: fc.constantFrom([], [group('a')], [group('b')], [group('b'), worker]),
+      events: fc.constantFrom<unknown>([], [{ name: 'bell', timeUnixNano: '1700000000000000003' }], null),
+      kind: fc.constantFrom(1, 12),
+    }
+    const keys = Object.keys(fields)
+    const orders = [keys, [...keys.slice(6), ...keys.slice(0, 6)], keys.slice(1, 6), [...keys, 'name']]
+    const alike = fc
+      .record({ ...fields, order: fc.nat(8), otherName: fields.name })
+      .map(({ order, otherName, ...one }) => {
+        // Mostly in the first; a key may come twice.
+        const own = (orders[order] ?? keys).map((key, i) => {
+          const value = i > 0 && i === keys.length ? otherName : one[key as keyof typeof one]
+          return `${JSON.stringify(key)}:${JSON.stringify(value)}`
+        })
+        return `{${own.join(',')}}`
+      })
+    fc.assert(
+      fc.property(fc.array(alike, { minLength: 20, maxLength: 60 }), (list) => {
+        const text = `{"resourceSpans":[{"scopeSpans":[{"scope":{"name":"s"},"spans":[${list.join()}]}]}]}`
+        const skipped = new Skipped()
+        const found = readOtlpText(utf8(text), 0, utf8(text).length)!
+        expect(found.resources).to.deep.equal(readOtlp(JSON.parse(text), skipped).map(inRows))
+        expect(found.problems).to.have.length(skipped.count)
+      }),
+    )
+  })
+
   it('is left to the platform where the text is not as usual, or no JSON', () => {
     const text = JSON.stringify(request(spans))
     const readsAs = (changed: string) => {
@@ -241,6 +281,11 @@ describe('OpenTelemetry', () => {
       for (const letter of ['', ',', '"', '}', ']', '\\', ' ', '0'])
         readsAs(text.slice(0, at) + letter + text.slice(at + 1))
     }
+    // Also in one that is otherwise as those before.
+    const again = JSON.stringify(request([spans[1]!, spans[1]!, spans[1]!]))
+    for (let at = again.indexOf('sim', again.indexOf('sim') + 1); at < again.length; at++)
+      for (const letter of ['', ',', '"', '}', ']', '\\', ' ', '0'])
+        readsAs(again.slice(0, at) + letter + again.slice(at + 1))
     // A list of what are no spans at all is soon given up.
     const none = utf8(`{"resourceSpans":[{"scopeSpans":[{"spans":[${'0,'.repeat(5000)}0]}]}]}`)
     expect(readOtlpText(none, 0, none.length)).to.equal(null)

@@ -97,6 +97,11 @@ export class JsonReader {
     this.#isFirst = false
   }
 
+  /** The same where something was only compared: that costs little. */
+  again(at: number): void {
+    this.#at = at
+  }
+
   /** What has been passed since then. */
   since(from: number): Stretch {
     return { from, length: this.#at - from }

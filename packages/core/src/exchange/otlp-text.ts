@@ -3,24 +3,11 @@
  * values that exporters do not write are left to the platform, span by span, and so are all complaints.
  */
 import { LIMITS } from '../format/index.ts'
-import { JsonReader, literal, UNUSUAL, type Stretch } from './json-reader.ts'
-import { KeyHabits } from './key-habits.ts'
-import type { LooseSpans } from './loose-spans.ts'
+import { JsonReader, UNUSUAL } from './json-reader.ts'
 import { Resources } from './otlp.ts'
 import { OtlpRows, type OtlpTable } from './otlp-rows.ts'
-import {
-  blankSpan,
-  eventsOf,
-  fieldOf,
-  fill,
-  hear,
-  nothingSaid,
-  scalarOf,
-  spanOf,
-  textOf,
-  type OtlpSpan,
-  type Said,
-} from './otlp-span.ts'
+import { blankSpan, eventsOf, fieldOf, fill, spanOf, textOf, type OtlpSpan } from './otlp-span.ts'
+import { SpanText, type Like } from './otlp-span-text.ts'
 
 /** What was read, and what was wrong with spans that were passed over, in words. */
 export interface OtlpText {
@@ -52,11 +39,12 @@ class Reading {
   readonly #frameMarker: string | undefined
   readonly #resources = new Resources<OtlpRows>((known, more) => known.addAll(more))
   readonly #problems: string[] = []
-  readonly #habits: Habits = { keys: new KeyHabits(FIELDS), silent: new Map(), attributes: new Map() }
+  readonly #span: SpanText
   #index = 0
 
   constructor(json: JsonReader, frameMarker: string | undefined) {
     this.#json = json
+    this.#span = new SpanText(json)
     this.#frameMarker = frameMarker
   }
 
@@ -136,60 +124,16 @@ class Reading {
 
   /** @throws where it is not written as usual, or something is wrong with it */
   #addUsual(rows: OtlpRows, scope: string): void {
-    const json = this.#json
-    const { keys } = this.#habits
+    const text = this.#span
+    text.read()
+    const { name, like } = text
     const { times } = this.#resources
-    let name = ''
-    let like: Like | null = null
-    let events: unknown
-    let idHigh = 0
-    let idLow = 0
-    let parentHigh = 0
-    let parentLow = 0
-    let startS = NaN
-    let startRestNs = NaN
-    let endS = NaN
-    let endRestNs = NaN
-    json.open('{')
-    for (let i = 0; json.more('{'); i++)
-      switch (keys.next(json, i)) {
-        case ID:
-          json.hexadecimal()
-          idHigh = json.high
-          idLow = json.low
-          break
-        case PARENT:
-          json.hexadecimal()
-          parentHigh = json.high
-          parentLow = json.low
-          break
-        case NAME:
-          name = json.word().slice(0, LIMITS.nameLength)
-          break
-        case START:
-          json.digits()
-          startS = json.high
-          startRestNs = json.low
-          break
-        case END:
-          json.digits()
-          endS = json.high
-          endRestNs = json.low
-          break
-        case ATTRIBUTES:
-          like = readAttributes(json, this.#habits, name)
-          break
-        case EVENTS:
-          events = json.value()
-      }
-    if (name === '' || Number.isNaN(startS + endS)) throw UNUSUAL
-    const startNs = times.at(startS, startRestNs) ?? NaN
+    const startNs = times.at(text.startS, text.startRestNs) ?? NaN
     if (Number.isNaN(startNs)) throw UNUSUAL
-    const durationNs = (times.at(endS, endRestNs) ?? NaN) - startNs
+    const durationNs = (times.at(text.endS, text.endRestNs) ?? NaN) - startNs
     if (!(durationNs >= 0 && durationNs <= LIMITS.largestWhole)) throw UNUSUAL
-    like ??= saysNothing(this.#habits, name)
     const span = this.#filled(like, name, scope)
-    const happened = Array.isArray(events) ? eventsOf(events, times) : span.events
+    const happened = Array.isArray(text.events) ? eventsOf(text.events, times) : span.events
     if (span.isFrame) {
       rows.frames.push({ lane: span.lane, startNs, durationNs, events: happened })
       return
@@ -206,10 +150,10 @@ class Reading {
     others.bytes[row] = span.bytes
     others.key[row] = span.key!
     others.manner[row] = like.manner
-    others.idHigh[row] = idHigh
-    others.idLow[row] = idLow
-    others.parentHigh[row] = parentHigh
-    others.parentLow[row] = parentLow
+    others.idHigh[row] = text.idHigh
+    others.idLow[row] = text.idLow
+    others.parentHigh[row] = text.parentHigh
+    others.parentLow[row] = text.parentLow
     if (happened.length > 0) others.events.set(row, happened)
   }
 
@@ -224,100 +168,4 @@ class Reading {
     like.of = null
     return span
   }
-}
-
-const ID = 0
-const PARENT = 1
-const NAME = 2
-const START = 3
-const END = 4
-const ATTRIBUTES = 5
-const EVENTS = 6
-const FIELDS = new Map([
-  ['spanId', ID],
-  ['parentSpanId', PARENT],
-  ['name', NAME],
-  ['startTimeUnixNano', START],
-  ['endTimeUnixNano', END],
-  ['attributes', ATTRIBUTES],
-  ['events', EVENTS],
-])
-
-/** What spans with the same attributes have in common. */
-interface Like {
-  said: Said
-  /** A span filled in from that, for a name and a scope; null before there is one. */
-  span: OtlpSpan | null
-  scope: string
-  /** Its manner in these, if they are the ones. */
-  of: LooseSpans | null
-  manner: number
-}
-
-/** How spans have been written so far. */
-interface Habits {
-  keys: KeyHabits
-  /** By name of the span: without attributes. */
-  silent: Map<string, Like>
-  /** By name of the span: its attributes as they were written last, and what they say. */
-  attributes: Map<string, { stretch: Stretch; like: Like }>
-}
-
-/** Names made per entity are no habit. */
-const MOST_HABITS = 4_096
-
-const likeOf = (said: Said): Like => ({ said, span: null, scope: '', of: null, manner: 0 })
-
-function saysNothing({ silent }: Habits, name: string): Like {
-  const known = silent.get(name)
-  if (known !== undefined) return known
-  const like = likeOf(nothingSaid())
-  if (silent.size < MOST_HABITS) silent.set(name, like)
-  return like
-}
-
-/** @param name of the span, if that is known by now */
-function readAttributes(json: JsonReader, { attributes }: Habits, name: string): Like {
-  const habit = attributes.get(name)
-  if (habit !== undefined && json.passesAgain(habit.stretch)) return habit.like
-  const begun = json.at
-  const said = nothingSaid()
-  json.open('[')
-  while (json.more('[')) {
-    const from = json.at
-    if (hearUsual(json, said)) continue
-    json.back(from)
-    const item = json.value()
-    const value = scalarOf(fieldOf(item, 'value'))
-    if (value !== null) hear(said, textOf(fieldOf(item, 'key')), value)
-  }
-  const like = likeOf(said)
-  if (attributes.size < MOST_HABITS || habit !== undefined)
-    attributes.set(name, { stretch: json.since(begun), like })
-  return like
-}
-
-const KEY = literal('{"key":"')
-const TEXT = literal(',"value":{"stringValue":"')
-const WHOLE = literal(',"value":{"intValue":"')
-const TRUE = literal(',"value":{"boolValue":true}}')
-const FALSE = literal(',"value":{"boolValue":false}}')
-const CLOSE = literal('}}')
-
-/** Hears an attribute as exporters write it, without white space. @returns false where it is another way */
-function hearUsual(json: JsonReader, said: Said): boolean {
-  if (!json.passes(KEY)) return false
-  const key = json.restOfWord()
-  const isText = json.passes(TEXT)
-  if (isText || json.passes(WHOLE)) {
-    const word = json.restOfWord()
-    if (!json.passes(CLOSE)) return false
-    const value = isText ? word.slice(0, LIMITS.nameLength) : Number(word)
-    if (isText || Number.isFinite(value)) hear(said, key, value)
-    return true
-  }
-  const isTrue = json.passes(TRUE)
-  if (!isTrue && !json.passes(FALSE)) return false
-  hear(said, key, isTrue)
-  return true
 }
