@@ -101,6 +101,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   void tidy(store, config, log).catch(() => {})
   if (config.spool !== null) {
     const spool = new Spool(config.spool, port, (ask) => pool.run('spool', ask))
+    recordings.takeUpLeft = (take) => spool.takeUpOf(take)
     const takeUp = async (isStart: boolean) => {
       const spooled = await spool.takeUp(isStart)
       if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')

@@ -5,9 +5,10 @@ import { connect as connectTcp } from 'node:net'
 import { mkdtempSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
 import { gzipSync } from 'node:zlib'
 import { DataTypes, Model, type Sequelize } from 'sequelize'
-import type { Problem, StorageReport, TakeDetail, TakeSummary } from '@lapsus/api'
+import type { Problem, Recording, StorageReport, TakeDetail, TakeSummary } from '@lapsus/api'
 import {
   encodeRecord,
   endRecord,
@@ -475,6 +476,39 @@ describe('spool files', () => {
     expect(settled).to.include({ id: 'settled-take', frames: 1, state: 'complete' })
     expect(others).to.deep.equal([])
     expect(left()).to.have.members([fresh, taken, `${wrong}.refused`])
+    await server.stop()
+    rmSync(folder, { recursive: true })
+  })
+
+  it('has what the demo game left before its recording is over', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'lapsus-spool-'))
+    const go = join(folder, 'go')
+    const demoGame = join(folder, 'game.mjs')
+    // Describes itself as the real one does; ends when it may.
+    const real = pathToFileURL(join(import.meta.dirname, '../../../games/moth-post/dist/main.mjs'))
+    writeFileSync(
+      demoGame,
+      `import { existsSync } from 'node:fs'
+       if (process.argv.includes('--describe')) await import(${JSON.stringify(real.href)})
+       else while (!existsSync(${JSON.stringify(go)})) await new Promise((resolve) => setTimeout(resolve, 20))`,
+    )
+    const server = await testServer({ demoGame, spool: folder })
+    const request = { method: 'POST', headers: { 'content-type': 'application/json' } }
+    const recorded = await fetch(`${server.address}/api/recordings`, {
+      ...{ ...request, body: JSON.stringify({ seconds: 5, flaws: [] }) },
+    })
+    const { id, take } = (await recorded.json()) as Recording
+    const port = Number(new URL(server.address).port)
+    const spooled = spoolName({ host: '127.0.0.1', port, take, writer: 'w', first: 1 })
+    writeFileSync(join(folder, spooled), wholeTake(take))
+    writeFileSync(go, '')
+    const state = async () => (await getJson<Recording>(server, `/api/recordings/${id}`)).state
+    await until(async () => (await state()) === 'done', 'the recording is over')
+    expect(await getJson<TakeDetail>(server, `/api/takes/${take}`)).to.include({
+      frames: 1,
+      state: 'complete',
+    })
+    expect(readdirSync(folder)).to.have.members(['game.mjs', 'go'])
     await server.stop()
     rmSync(folder, { recursive: true })
   })

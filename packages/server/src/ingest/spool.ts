@@ -1,6 +1,7 @@
 /** Takes up what games on this machine could not deliver before they ended. */
 import { existsSync, readdirSync, readFileSync, renameSync, rmSync, statSync } from 'node:fs'
 import { join } from 'node:path'
+import { setTimeout as pause } from 'node:timers/promises'
 import { postedRecords } from '@lapsus/core/exchange'
 import {
   decodeRecord,
@@ -21,6 +22,9 @@ const TAKEN = '.taken'
 const LINE_FEED = 0x0a
 /** Whoever posted records and was not answered in time leaves them, though they may be on their way to the tables. */
 const SETTLED_MS = 5_000
+/** What a game left that has ended is waited for so long, where somebody else is at it, or it cannot be stored yet. */
+const ENDED_PATIENCE_MS = 10_000
+const AGAIN_MS = 500
 
 export interface SpoolAsk {
   folder: string
@@ -55,6 +59,17 @@ export class Spool {
     const stored = await this.#store({ folder: this.#folder, files })
     for (const file of files) if (!stored.includes(file)) this.#failed.add(file)
     return stored.length
+  }
+
+  /** The same, at once, for a take whose game has ended. */
+  async takeUpOf(take: string): Promise<void> {
+    const deadlineMs = Date.now() + ENDED_PATIENCE_MS
+    const isOwn = (file: string) => readSpoolName(file)!.take === take
+    while (this.#namesIn(true).some(isOwn) && Date.now() < deadlineMs) {
+      const files = this.#namesIn(false).filter(isOwn)
+      const stored = files.length > 0 ? await this.#store({ folder: this.#folder, files }) : []
+      if (stored.length < files.length || files.length === 0) await pause(AGAIN_MS)
+    }
   }
 
   #namesIn(alsoTaken: boolean): string[] {

@@ -47,6 +47,8 @@ export class Recordings {
   #demo: Promise<DemoGame> | null = null
   /** Where the games send their takes; known once the server listens. */
   address = ''
+  /** Has stored what a game left that could not deliver all of its take before it ended. */
+  takeUpLeft: (take: string) => Promise<void> = async () => {}
 
   constructor(store: Store, script: string, ownKey: string, log: Logger, most = availableParallelism()) {
     this.#store = store
@@ -226,6 +228,7 @@ export class Recordings {
   async #end(run: Run, code: number | null, output: string): Promise<void> {
     const { recording } = run
     try {
+      await this.takeUpLeft(recording.take)
       if (code !== 0) {
         await finishTake(this.#store, recording.take, 'cut-short')
         recording.message = output.split('\n').slice(-3).join('\n') || `the game ended with code ${code}`
