@@ -1,7 +1,12 @@
-/** `npm test`: sets up whatever is missing, then type check, lint, format and all tests. */
+/**
+ * `npm test`: sets up whatever is missing, then type check, lint, format and all tests; `-- --busy N` beside so many
+ * endless loops, as on a machine that has little time.
+ */
+import { spawn } from 'node:child_process'
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { availableParallelism, tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { parseArgs } from 'node:util'
 import { ensureBuilt } from './setup/build.mjs'
 import { BACKUP, LANGUAGES, CHROMIUM, ensurePrograms, findProgram, MARIADB } from './setup/debian.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
@@ -34,6 +39,8 @@ const TESTS = [
 const MOST_TEST_MS = 45 * 60_000
 
 const REPORTER = 'scripts/setup/counting-reporter.cjs'
+
+const { values: options } = parseArgs({ options: { busy: { type: 'string', default: '0' } } })
 
 const totals = { passed: 0, failed: 0, skipped: 0 }
 
@@ -71,6 +78,9 @@ async function runTests() {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-test-'))
   const outcome = join(folder, 'outcome.json')
   const args = ['--parallel', '--jobs', `${availableParallelism()}`]
+  const loops = Array.from({ length: Number(options.busy) }, () =>
+    spawn(process.execPath, ['-e', 'for (;;);'], { stdio: 'ignore' }),
+  )
   try {
     const code = await withTemporaryDatabase((url) =>
       run(join(ROOT, 'node_modules/.bin/mocha'), [...args, '--reporter', REPORTER, ...TESTS], {
@@ -92,6 +102,7 @@ async function runTests() {
     totals.failed++
     process.stderr.write(`the tests did not run to their end: ${error.message}\n`)
   } finally {
+    for (const loop of loops) loop.kill()
     rmSync(folder, { recursive: true, force: true })
   }
 }
