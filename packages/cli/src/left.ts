@@ -3,6 +3,7 @@
  * itself may be on another machine, and another run of the game may never come.
  */
 import { existsSync, readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
+import { constants } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
@@ -10,6 +11,7 @@ import type { Problem } from '@lapsus/api'
 import { INGEST_PATH, readSpoolName, spooledRecords } from '@lapsus/core/format'
 import { userState } from './user-state.ts'
 
+const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const
 const TAKEN = '.taken'
 const REFUSED = '.refused'
 /** A busy Lapsus is waited for so long, in all. */
@@ -26,11 +28,24 @@ const spoolFolder = () => process.env['LAPSUS_SPOOL'] || join(userState(), 'spoo
 export async function bringInLeft(address: string, take: string): Promise<void> {
   const deadlineMs = Date.now() + PATIENCE_MS
   const folder = spoolFolder()
-  for (const file of filesOf(take, folder)) {
-    const path = join(folder, file)
-    const url = `${address}${INGEST_PATH}/${take}`
-    if (await mayTake(path, deadlineMs))
+  const url = `${address}${INGEST_PATH}/${take}`
+  let taken: string | null = null
+  const giveBack = (signal: (typeof SIGNALS)[number]) => {
+    if (taken !== null) hasMoved(taken + TAKEN, taken)
+    // As shells say it of a program that a signal has ended.
+    process.exit(128 + constants.signals[signal])
+  }
+  for (const signal of SIGNALS) process.once(signal, giveBack)
+  try {
+    for (const file of filesOf(take, folder)) {
+      const path = join(folder, file)
+      if (!(await mayTake(path, deadlineMs))) continue
+      taken = path
       await bringIn(path, url, readSpoolName(file)?.lines === true, deadlineMs)
+      taken = null
+    }
+  } finally {
+    for (const signal of SIGNALS) process.removeListener(signal, giveBack)
   }
 }
 

@@ -1,5 +1,6 @@
 /** What a game could not deliver before it ended is brought in by whoever recorded it. */
 import { expect } from 'chai'
+import type { ChildProcess } from 'node:child_process'
 import { existsSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import type { TakeSummary } from '@lapsus/api'
@@ -126,6 +127,21 @@ describe('lapsus record, where the game could not deliver its end', () => {
     expect(code, err).to.equal(0)
     expect(err).to.match(/what the game could not deliver is kept in .+\.spool\.refused: .*sequence/)
     expect(left().map((name) => name.replace(/.*~1/, ''))).to.deep.equal(['.spool.refused'])
+  })
+
+  it('leaves it as it was when it is ended meanwhile', async () => {
+    const silent = await standBefore(server, ({ url }) => url!.startsWith('/ingest/'))
+    let child: ChildProcess
+    const running = lapsus(
+      ['record', '--', ...leaves(bytesOf(records()))],
+      { ...env, LAPSUS_URL: silent.address },
+      (begun) => (child = begun),
+    )
+    await until(() => left().some((name) => name.endsWith('.taken')), 'it is being brought in')
+    child!.kill('SIGINT')
+    expect((await running).code).to.equal(130)
+    silent.stop()
+    expect(left().map((name) => name.replace(/.*~1/, ''))).to.deep.equal(['.spool'])
   })
 
   it('waits for what a Lapsus on this machine has taken up', async () => {

@@ -1,5 +1,5 @@
 /** The built command, run as a person would run it, in a folder of the test's own. */
-import { spawn } from 'node:child_process'
+import { spawn, type ChildProcess } from 'node:child_process'
 import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
@@ -13,9 +13,15 @@ export const GAME = join(ROOT, 'games/moth-post/dist/main.mjs')
 /** A game in another language: 20 frames, told by its environment where to. */
 export const BATS = ['python3', join(ROOT, 'examples/python/bats.py'), '/nowhere', '20', '1']
 
-export function lapsus(args: string[], env: Record<string, string | undefined> = {}) {
+/** @param begun is given the process */
+export function lapsus(
+  args: string[],
+  env: Record<string, string | undefined> = {},
+  begun: (child: ChildProcess) => void = () => {},
+) {
   return new Promise<{ code: number | null; out: string; err: string }>((resolve) => {
     const child = spawn(process.execPath, [LAPSUS, ...args], { env: { ...process.env, ...env } })
+    begun(child)
     let out = ''
     let err = ''
     child.stdout.on('data', (data) => (out += data))
