@@ -8,12 +8,16 @@ import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Problem } from '@lapsus/api'
-import { INGEST_PATH, readSpoolName, spooledRecords } from '@lapsus/core/format'
+import {
+  INGEST_PATH,
+  readSpoolName,
+  SPOOL_REFUSED as REFUSED,
+  SPOOL_TAKEN as TAKEN,
+  spooledRecords,
+} from '@lapsus/core/format'
 import { userState } from './user-state.ts'
 
 const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const
-const TAKEN = '.taken'
-const REFUSED = '.refused'
 /** A busy Lapsus is waited for so long, in all. */
 const PATIENCE_MS = 30_000
 const REQUEST_MS = 10_000

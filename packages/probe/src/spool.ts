@@ -2,14 +2,16 @@
 import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
 import { homedir } from 'node:os'
 import { join } from 'node:path'
-import { readSpoolName, spooledRecords, spoolName } from '@lapsus/core/format'
+import {
+  readSpoolName,
+  SPOOL_REFUSED as REFUSED,
+  SPOOL_TAKEN as TAKEN,
+  spooledRecords,
+  spoolName,
+} from '@lapsus/core/format'
 import { safely } from './given.ts'
 import type { ProblemListener } from './sinks/sink.ts'
 import { WebSocketSink, type Connect, type Outcome, type Undelivered } from './sinks/websocket.ts'
-
-const TAKEN = '.taken'
-/** For whoever wants to look at it: it may belong to another Lapsus that was at the same address. */
-const REFUSED = '.refused'
 
 /** Where spool files are: known to games and to Lapsus, so that either finds them. */
 const spoolFolder = (env: NodeJS.ProcessEnv): string =>

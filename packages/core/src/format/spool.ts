@@ -11,6 +11,11 @@ import { CUT, scanItem } from './scan.ts'
 const NAME =
   /^([A-Za-z0-9.[\]:-]+)_(\d{1,5})~([A-Za-z0-9_-]{8,64})~([A-Za-z0-9_-]{1,64})~(\d{1,16})\.spool(\.jsonl)?$/
 
+/** Behind the name while somebody is bringing it in: whoever renames it has it. */
+export const SPOOL_TAKEN = '.taken'
+/** Behind the name of one that will never be stored: for whoever wants to look at it. */
+export const SPOOL_REFUSED = '.refused'
+
 export interface SpoolName {
   host: string
   port: number

@@ -7,6 +7,8 @@ import {
   decodeRecord,
   FormatError,
   readSpoolName,
+  SPOOL_REFUSED as REFUSED,
+  SPOOL_TAKEN as TAKEN,
   spooledRecords,
   type AnyRecord,
   type FollowingRecord,
@@ -18,7 +20,6 @@ import { identify } from './identity.ts'
 import { TakeWriter } from './take-writer.ts'
 
 const LOOPBACK = ['127.0.0.1', 'localhost', '[::1]']
-const TAKEN = '.taken'
 const LINE_FEED = 0x0a
 /** Whoever posted records and was not answered in time leaves them, though they may be on their way to the tables. */
 const SETTLED_MS = 5_000
@@ -118,7 +119,7 @@ export async function storeSpooled(
     } catch (error) {
       log.error({ err: error, take }, 'a spool file could not be stored')
       // One that breaks the format will not get better; it is kept for whoever wants to look at it.
-      renameSync(path + TAKEN, error instanceof FormatError ? `${path}.refused` : path)
+      renameSync(path + TAKEN, error instanceof FormatError ? path + REFUSED : path)
     }
   }
   return stored
