@@ -171,7 +171,7 @@ describe('npm start', () => {
       LAPSUS_STATE: shared,
       LAPSUS_HOST: '0.0.0.0',
       LAPSUS_PASSWORD: password,
-      LAPSUS_INGEST_KEY: 'key',
+      LAPSUS_INGEST_KEY: 'the key of all games',
     })
     await says(run, 'Lapsus is at')
     const address = addressOf(run)

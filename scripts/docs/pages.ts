@@ -30,13 +30,14 @@ import { FORECAST } from '@lapsus/core/questions/forecast'
 import { COLLECTION } from '@lapsus/core/questions/memory'
 import { ROSTER_ROW } from '@lapsus/core/questions/roster'
 import { REMEDIES } from '@lapsus/core/remedy'
+import { LISTED_ROUTES, WHO } from '../../packages/server/src/serve/routes/table.ts'
 import { folderTable } from './folders.ts'
 
 /** By page and name of the piece. */
 export const PIECES: Record<string, Record<string, () => string>> = {
   'docs/findings.md': { kinds, figures },
   'docs/plan.md': { remedies },
-  'docs/api.md': { questions, 'takes questions': takesQuestions },
+  'docs/api.md': { routes, questions, 'takes questions': takesQuestions },
   'docs/cli.md': {
     questions: questionNames,
     inspect: inspectTables,
@@ -127,6 +128,17 @@ function questions(): string {
       ].join('\n')
     })
     .join('\n\n')
+}
+
+/** Every address but those of questions, which have a part of their own. */
+function routes(): string {
+  const rows = Object.entries(LISTED_ROUTES).map(([name, { who, query = '', tells }]) => [
+    `\`${name.replace('{*file}', '')}${query}\``,
+    WHO[who],
+    tells,
+  ])
+  const stream = ['WebSocket `/ingest`', WHO.game, 'a take stream, see [format.md](format.md)']
+  return table(['request', 'who may, where a password is asked for', 'answer'], [...rows, stream])
 }
 
 function takesQuestions(): string {

@@ -80,6 +80,19 @@ export interface TakeDetail extends TakeSummary {
   setAsideRecords: { sequence: number; reason: string; bytes: number }[]
 }
 
+/** Where somebody is signed in. Times are ISO 8601. */
+export interface SessionInfo {
+  id: string
+  began: string
+  seenAt: string
+  until: string
+  address: string
+  /** What the browser says of itself. */
+  agent: string
+  /** Whether it is the one that asks. */
+  isThis: boolean
+}
+
 /** Whether one has to sign in, and has. */
 export interface SessionState {
   isNeeded: boolean

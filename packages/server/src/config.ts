@@ -53,6 +53,8 @@ export class WrongSetting extends Error {}
 export const EVERY_GAME = '*'
 const LOOPBACK_HOSTS = ['127.0.0.1', '::1', 'localhost']
 const LEAST_PASSWORD = 8
+/** A key is never refused for the number of its tries: it must be out of reach of guessing. */
+export const LEAST_KEY = 16
 const LOG_LEVELS = ['fatal', 'error', 'warn', 'info', 'debug', 'trace', 'silent']
 const BYTES_PER_GB = 1e9
 
@@ -122,6 +124,14 @@ function accessOf(env: NodeJS.ProcessEnv, host: string): AccessConfig | null {
   if (Object.keys(ingestKeys).length === 0) {
     throw new WrongSetting(
       'LAPSUS_INGEST_KEY is missing: the key with which games may record (or LAPSUS_INGEST_KEYS, one for each)',
+    )
+  }
+  const short = Object.entries(ingestKeys).find(([, key]) => key.length < LEAST_KEY)
+  if (short !== undefined) {
+    const which =
+      short[0] === EVERY_GAME ? 'LAPSUS_INGEST_KEY' : `the key of "${short[0]}" in LAPSUS_INGEST_KEYS`
+    throw new WrongSetting(
+      `${which} must have at least ${LEAST_KEY} characters, got ${short[1].length}: openssl rand -hex 16 makes one`,
     )
   }
   return { password, ingestKeys }

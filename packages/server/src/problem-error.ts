@@ -5,11 +5,15 @@ export class ProblemError extends Error {
   /** Seconds after which to try again, where that is some use. */
   readonly retryAfterS: number | undefined
 
-  constructor(status: number, detail: string, field?: string, retryAfterS?: number) {
+  /** What it is, for programs, where they do something about it. */
+  readonly code: string | undefined
+
+  constructor(status: number, detail: string, field?: string, retryAfterS?: number, code?: string) {
     super(detail)
     this.status = status
     this.field = field
     this.retryAfterS = retryAfterS
+    this.code = code
   }
 }
 

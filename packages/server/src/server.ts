@@ -61,7 +61,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
 
   const diagnoses = new Diagnoses((take) => pool.run('diagnose', { take }), log)
   const noLonger = store.closedTakes.add((takeId) => diagnoses.soon(takeId))
-  const access = new Access(store, config.access)
+  const access = await Access.open(store, config.access)
   const guard = new Guard(config)
   const recordings = new Recordings(store, config.demoGame, access.ownKey, log)
   const record: KeepsRecordings = (ask) => pool.run('record', ask, [ask.port])
@@ -76,7 +76,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
-  const sockets = acceptStreams(http, streams, guard, access, log)
+  const sockets = acceptStreams(http, streams, guard, access, config.behindProxy, log)
   await listen(http, config)
   const { port } = http.address() as AddressInfo
   // Games that this server starts run on this machine, but the server may listen elsewhere only.

@@ -208,7 +208,7 @@ describe('a recorder that is older than this Lapsus', () => {
 describe('records in requests to a Lapsus with keys', () => {
   it('are let in with the key of their game', async () => {
     const server = await testServer({
-      access: { password: 'secret-enough', ingestKeys: { Mine: 'key-of-mine' } },
+      access: { password: 'secret-enough', ingestKeys: { Mine: 'the-key-of-my-game' } },
     })
     try {
       const { Mine, Other } = Object.fromEntries(
@@ -216,11 +216,11 @@ describe('records in requests to a Lapsus with keys', () => {
       )
       const post = async (take: string, body: string, headers: Record<string, string>, query = '') =>
         (await fetch(`${server.address}/ingest/${take}${query}`, { method: 'POST', body, headers })).status
-      const bearer = { authorization: 'Bearer key-of-mine' }
+      const bearer = { authorization: 'Bearer the-key-of-my-game' }
       expect(await post('keyed-Mine', Mine!, {})).to.equal(401)
       expect(await post('keyed-Mine', Mine!, { authorization: 'Bearer wrong' })).to.equal(401)
       expect(await post('keyed-Mine', Mine!, bearer)).to.equal(200)
-      expect(await post('keyed-Mine', Mine!, {}, '?key=key-of-mine')).to.equal(200)
+      expect(await post('keyed-Mine', Mine!, {}, '?key=the-key-of-my-game')).to.equal(200)
       expect(await post('keyed-Other', Other!, bearer)).to.equal(422)
     } finally {
       await server.stop()

@@ -1,13 +1,13 @@
 /** The recording streams: one WebSocket, one take. What comes is handed to the thread that stores it. */
 import { once } from 'node:events'
 import { MessageChannel, type MessagePort } from 'node:worker_threads'
-import { INGEST_PROTOCOL } from '@lapsus/core/format'
+import { INGEST_PROTOCOL, type IngestMessage } from '@lapsus/core/format'
 import type { Logger } from 'pino'
 import type { WebSocket } from 'ws'
 import type { DatabaseHealth } from '../store/health.ts'
 import { movable } from '../threads/byte-pipe.ts'
 import type { RecordingAsk } from './recording.ts'
-import { SIGN_OF_LIFE_MS, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
+import { POLICY_VIOLATION, SIGN_OF_LIFE_MS, TRY_AGAIN, type Heard, type Told } from './recording-port.ts'
 
 /** Received but unwritten bytes beyond which the socket is not read. */
 const MOST_PENDING_BYTES = 16 * 1024 * 1024
@@ -36,6 +36,14 @@ export class IngestStreams {
     )
     this.#open.add(stream)
     void stream.run(this.#keep, allowed).finally(() => this.#open.delete(stream))
+  }
+
+  /** Says why nothing is recorded over a connection, and hangs up. */
+  refuse(socket: WebSocket, message: string): void {
+    const refused: IngestMessage = { type: 'refused', refused: { code: 'wrong-key', message } }
+    socket.on('error', () => {})
+    socket.send(JSON.stringify(refused))
+    socket.close(POLICY_VIOLATION)
   }
 
   /** Those that are being recorded over a connection, the newest first. */

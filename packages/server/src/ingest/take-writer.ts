@@ -34,6 +34,7 @@ import { pack, unpack } from '../store/compression.ts'
 import { insertRow } from '../store/insert-row.ts'
 import { storeMarkers } from '../store/markers.ts'
 import { triedAgain } from '../store/driver.ts'
+import { sqlTime } from '../store/sql-time.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
 import { CommitFailure, forgetTries, setAsideAfter } from './set-aside.ts'
@@ -362,8 +363,7 @@ export class TakeWriter {
     const nothing = Object.fromEntries(SUMS.map((name) => [name, 0]))
     const bind = {
       ...{ take: this.takeId, sequence, before: sequence - 1, endNs: null, lastFrameStartNs: null },
-      // As a text: the driver would write a date in the zone of this machine.
-      ...{ ...nothing, now: new Date().toISOString().slice(0, -1).replace('T', ' ') },
+      ...{ ...nothing, now: sqlTime(new Date()) },
       ...changes,
     }
     return this.#store.database.query(CLAIM, { type: QueryTypes.BULKUPDATE, bind, transaction })

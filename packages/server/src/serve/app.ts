@@ -1,35 +1,35 @@
 import type { ServerResponse } from 'node:http'
-import { bodyParser } from '@koa/bodyparser'
-import Router from '@koa/router'
-import { INGEST_PATH } from '@lapsus/core/format'
 import Koa from 'koa'
 import serve from 'koa-static'
 import type { Logger } from 'pino'
 import type { Access } from '../access/access.ts'
-import { signedIn } from './signed-in.ts'
 import type { ServerConfig } from '../config.ts'
 import type { DatabaseHealth } from '../store/health.ts'
 import type { Store } from '../store/store.ts'
-import { databaseAway, ProblemError } from '../problem-error.ts'
+import { ProblemError } from '../problem-error.ts'
 import type { Recordings } from '../recordings/recordings.ts'
-import { gamePage } from './game-page.ts'
+import { Admission } from './admission.ts'
+import { gamePageRoutes } from './game-page.ts'
 import { guarded, type Guard } from './guard.ts'
-import { handOut } from './hand-out.ts'
+import { handOutRoutes } from './hand-out.ts'
 import { securityHeaders } from './headers.ts'
 import { problemHandler } from './error-answers.ts'
 import { fileRoutes } from './routes/file-routes.ts'
 import { compareRoutes } from './routes/compare-routes.ts'
 import { gameRoutes } from './routes/game-routes.ts'
+import { healthRoutes } from './routes/health-routes.ts'
 import { ingestRoutes } from './routes/ingest-routes.ts'
 import { loadRoutes } from './routes/load-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
-import { OTLP_PATH, otlpRoutes } from './routes/otlp-routes.ts'
+import { otlpRoutes } from './routes/otlp-routes.ts'
 import { planRoutes } from './routes/plan-routes.ts'
 import { recordingRoutes } from './routes/recording-routes.ts'
 import { reportRoutes } from './routes/report-routes.ts'
 import { sessionRoutes } from './routes/session-routes.ts'
 import { storageRoutes } from './routes/storage-routes.ts'
+import { isLikeARoute, mounted, type Handler } from './routes/mount.ts'
+import type { RouteName } from './routes/table.ts'
 import { takeRoutes } from './routes/take-routes.ts'
 import type { Load } from './load.ts'
 import type { Pool } from './pool/pool.ts'
@@ -50,8 +50,6 @@ const METHODS = ['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS']
 
 /** A list of takes is on the screen by then. */
 const LIST_DRAWN_MS = 1_500
-
-const bringsRecords = (path: string): boolean => path === OTLP_PATH || path.startsWith(`${INGEST_PATH}/`)
 
 export function createApp({
   config,
@@ -77,56 +75,44 @@ export function createApp({
     }
     await next()
   })
-  app.use(async (context, next) => {
-    if (context.path !== '/health') return next()
-    const { status, reason } = await health.check()
-    context.status = status === 'ok' ? 200 : 503
-    context.body = reason === null ? { status } : { status, reason }
-    context.set('Cache-Control', 'no-store')
-  })
-  // Nothing that needs the database waits for one that is away.
-  app.use((context, next) =>
-    context.path.startsWith('/api/') || bringsRecords(context.path)
-      ? health.whileItAnswers(next, databaseAway)
-      : next(),
-  )
-  app.use(signedIn(access))
   // Whoever lists takes will look at one, but is to see the list first: a thread that begins takes a core from it.
   app.use((context, next) => {
     if (context.path.startsWith('/api/takes/')) pool.wake('questions')
     else if (context.path === '/api/takes') pool.wakeLater('questions', LIST_DRAWN_MS)
     return next()
   })
-  const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
-  // Traces and records are read by their own routes, in any encoding.
-  app.use((context, next) => (bringsRecords(context.path) ? next() : parseBody(context, next)))
 
-  for (const router of [
-    sessionRoutes(access),
-    takeRoutes(store),
-    fileRoutes(store, pool),
-    liveRoutes(store, recordings),
-    questionRoutes(store, pool),
-    compareRoutes(store, pool),
-    gameRoutes(store, pool),
-    reportRoutes(store, pool),
-    planRoutes(store),
-    recordingRoutes(recordings),
-    storageRoutes(store, config.retention),
-    loadRoutes(load),
-    otlpRoutes(pool),
-    ingestRoutes(pool, access),
-  ] satisfies Router[]) {
-    app.use(router.routes())
-    app.use(router.allowedMethods({ throw: true }))
-  }
+  const listed = {
+    ...healthRoutes(health),
+    ...sessionRoutes(access),
+    ...takeRoutes(store),
+    ...fileRoutes(store, pool),
+    ...liveRoutes(store, recordings),
+    ...compareRoutes(store, pool),
+    ...gameRoutes(store, pool),
+    ...reportRoutes(store, pool),
+    ...planRoutes(store),
+    ...recordingRoutes(recordings),
+    ...storageRoutes(store, config.retention),
+    ...loadRoutes(load),
+    ...otlpRoutes(pool),
+    ...ingestRoutes(pool),
+    ...handOutRoutes(config.packages),
+    ...gamePageRoutes(config.gamePage),
+  } satisfies Record<RouteName, Handler>
+  const router = mounted(
+    { ...listed, ...questionRoutes(store, pool) },
+    { health, admission: new Admission(access) },
+  )
+  app.use(router.routes())
+  app.use(router.allowedMethods({ throw: true }))
   app.use(async (context, next) => {
-    if (context.path.startsWith('/api/'))
+    // The address is one, the method is not its.
+    if ((context['matched'] as unknown[] | undefined)?.length) return
+    if (isLikeARoute(context.path))
       throw new ProblemError(404, `there is nothing at ${context.path.slice(0, 200)}`)
     await next()
   })
-  if (config.packages !== null) app.use(handOut(config.packages))
-  if (config.gamePage !== null) app.use(gamePage(config.gamePage))
   if (config.webFolder !== null) {
     app.use(async (context, next) => {
       // Every address without a file of its own is a view of the one page.

@@ -1,4 +1,5 @@
 /** A question at the server's edge: what a request may say of it. */
+import 'reflect-metadata'
 import type { Question, Shape } from '@lapsus/core/questions'
 import { Type } from 'class-transformer'
 import { IsIn, IsInt, IsNumber, IsOptional, Max, Min } from 'class-validator'

@@ -59,8 +59,8 @@ async function swallowRest(request: IncomingMessage): Promise<boolean> {
 /** What whoever asked is told of a failure. */
 export function problemOf(error: unknown): { problem: Problem; retryAfterS?: number | undefined } {
   if (error instanceof ProblemError) {
-    const { status, message, field, retryAfterS } = error
-    return { problem: problem(status, message, field), retryAfterS }
+    const { status, message, field, retryAfterS, code } = error
+    return { problem: { ...problem(status, message, field), ...(code && { code }) }, retryAfterS }
   }
   if (error instanceof FormatError) return { problem: problem(422, error.message) }
   if (error instanceof StaleWriter) return { problem: problem(409, error.message, 'take') }

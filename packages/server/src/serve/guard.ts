@@ -1,7 +1,7 @@
 /** Which pages and programs may speak to this server at all. */
 import type { IncomingMessage } from 'node:http'
 import { isIP } from 'node:net'
-import { hostname } from 'node:os'
+import { hostname, networkInterfaces } from 'node:os'
 import type { Context, Next } from 'koa'
 import type { ServerConfig } from '../config.ts'
 import { ProblemError } from '../problem-error.ts'
@@ -9,13 +9,17 @@ import { HAND_OUT_PATH } from './hand-out.ts'
 
 const LOOPBACK = new Set(['127.0.0.1', 'localhost', '[::1]'])
 
-export type GuardConfig = Pick<ServerConfig, 'access' | 'names' | 'extraOrigins'>
+export type GuardConfig = Pick<ServerConfig, 'access' | 'host' | 'names' | 'extraOrigins'>
 
 export class Guard {
   readonly #config: GuardConfig
 
-  constructor(config: GuardConfig) {
+  readonly #addresses: () => ReadonlySet<string>
+
+  /** @param addresses of this machine, asked at every request that names one */
+  constructor(config: GuardConfig, addresses: () => ReadonlySet<string> = ownAddresses) {
     this.#config = config
+    this.#addresses = addresses
   }
 
   /**
@@ -40,16 +44,30 @@ export class Guard {
   }
 
   #isOurs(name: string): boolean {
-    if (LOOPBACK.has(name)) return true
-    // Others may only come in with a password, and then by any address of this machine.
-    if (this.#config.access === null) return false
+    if (LOOPBACK.has(name) || /^127\.\d+\.\d+\.\d+$/.test(name)) return true
+    // Others may only come in with a password, and then by what this machine is called.
+    const { access, names, host } = this.#config
+    if (access === null) return false
+    if (name === hostname().toLowerCase() || names.includes(name) || name === nameOf(host)) return true
     const bare = name.replace(/^\[|\]$/g, '')
-    return isIP(bare) !== 0 || name === hostname().toLowerCase() || this.#config.names.includes(name)
+    return isIP(bare) !== 0 && this.#addresses().has(bare)
   }
 }
 
-/** A Host header without its port. */
-const nameOf = (host: string): string => host.replace(/:\d+$/, '').toLowerCase()
+/** A Host header without its port, addresses in their usual form. */
+function nameOf(host: string): string {
+  const name = host.replace(/:\d+$/, '').toLowerCase()
+  const bracketed = isIP(name) === 6 ? `[${name}]` : name
+  return URL.canParse(`http://${bracketed}`) ? new URL(`http://${bracketed}`).hostname : bracketed
+}
+
+/** Addresses of this machine's interfaces as they are now: they come and go. */
+const ownAddresses = (): Set<string> =>
+  new Set(
+    Object.values(networkInterfaces()).flatMap((some = []) =>
+      some.map(({ address }) => nameOf(address.split('%', 1)[0]!).replace(/^\[|\]$/g, '')),
+    ),
+  )
 
 /** Host and port of an origin; null for one that is no address, such as "null". */
 function hostOfOrigin(origin: string): string | null {

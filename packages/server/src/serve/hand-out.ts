@@ -1,5 +1,6 @@
-import type { Middleware } from 'koa'
 import serve from 'koa-static'
+import { notFound } from '../problem-error.ts'
+import { handlers } from './routes/mount.ts'
 
 export const HAND_OUT_PATH = '/get/'
 /** What games and other machines take from here, and as what; nothing else of the folder they lie in. */
@@ -14,17 +15,22 @@ const FILES: Record<string, string> = {
   'lapsus.py': 'text/plain; charset=utf-8',
 }
 
-/** The probe, the command line and the emitters for other languages. */
-export function handOut(folder: string): Middleware {
-  const files = serve(folder, { maxage: 0 })
-  return async (context, next) => {
-    const name = context.path.startsWith(HAND_OUT_PATH) ? context.path.slice(HAND_OUT_PATH.length) : ''
-    if (!Object.hasOwn(FILES, name)) return next()
-    // A game's page is of another origin.
-    context.set('Cross-Origin-Resource-Policy', 'cross-origin')
-    context.set('Access-Control-Allow-Origin', '*')
-    context.path = `/${name}`
-    await files(context, async () => {})
-    context.type = FILES[name]!
-  }
+/**
+ * The probe, the command line and the emitters for other languages.
+ * @param folder null where there are none
+ */
+export function handOutRoutes(folder: string | null) {
+  const files = folder === null ? null : serve(folder, { maxage: 0 })
+  return handlers({
+    'GET /get/:file': async (context) => {
+      const name = context['params'].file as string
+      if (files === null || !Object.hasOwn(FILES, name)) throw notFound(`file ${name.slice(0, 100)}`, 'file')
+      // A game's page is of another origin.
+      context.set('Cross-Origin-Resource-Policy', 'cross-origin')
+      context.set('Access-Control-Allow-Origin', '*')
+      context.path = `/${name}`
+      await files(context, async () => {})
+      context.type = FILES[name]!
+    },
+  })
 }

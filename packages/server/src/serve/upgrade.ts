@@ -15,6 +15,7 @@ export function acceptStreams(
   streams: IngestStreams,
   guard: Guard,
   access: Access,
+  behindProxy: boolean,
   log: Logger,
 ): WebSocketServer {
   const sockets = new WebSocketServer({
@@ -42,12 +43,18 @@ export function acceptStreams(
       refuse(socket, 404)
       return
     }
-    const allowed = access.gamesOf(keyOf(request))
-    if (allowed === undefined) {
-      refuse(socket, 401)
-      return
-    }
-    sockets.handleUpgrade(request, socket, head, (webSocket) => streams.accept(webSocket, allowed))
+    const taken = access.games(keyOf(request), addressOf(request, behindProxy)).then(
+      ({ game }) =>
+        sockets.handleUpgrade(request, socket, head, (webSocket) => streams.accept(webSocket, game)),
+      (error: Error) => {
+        // A browser tells its page nothing of a handshake that was refused: the game is told in the stream's words.
+        sockets.handleUpgrade(request, socket, head, (webSocket) => streams.refuse(webSocket, error.message))
+      },
+    )
+    taken.catch((error: Error) => {
+      log.debug({ error: error.message }, 'no stream')
+      refuse(socket, 400)
+    })
   })
   http.on('clientError', (_error, socket) => {
     if (socket.writable) refuse(socket, 400)
@@ -58,6 +65,16 @@ export function acceptStreams(
 
 /** Where a request goes. The target is what a client sent: it need not be an address. */
 const pathOf = ({ url = '' }: IncomingMessage): string => url.split('?', 1)[0]!
+
+/** Who asks; behind a proxy, as it says. */
+function addressOf({ headers, socket }: IncomingMessage, behindProxy: boolean): string {
+  const forwarded = behindProxy
+    ? String(headers['x-forwarded-for'] ?? '')
+        .split(',', 1)[0]!
+        .trim()
+    : ''
+  return forwarded || (socket.remoteAddress ?? '')
+}
 
 /** The ingest key that a request brings. */
 export function keyOf({ url = '', headers }: IncomingMessage): string | undefined {

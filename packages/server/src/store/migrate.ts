@@ -12,6 +12,7 @@ import * as traces from './migrations/009-traces.ts'
 import * as recordings from './migrations/010-recordings.ts'
 import * as places from './migrations/011-places.ts'
 import * as pictures from './migrations/012-pictures.ts'
+import * as signIn from './migrations/013-sign-in.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
 const MIGRATIONS = [
@@ -27,6 +28,7 @@ const MIGRATIONS = [
   recordings,
   places,
   pictures,
+  signIn,
 ]
 
 /** Brings the database up to date. @returns names of the migrations that were run */

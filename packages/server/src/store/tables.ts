@@ -263,6 +263,20 @@ export const TABLES = {
   },
 
   /** Somebody who is signed in; the key is the SHA-256 of what the cookie holds, hexadecimal. */
-  sessions: { tokenHash: textKey(64), until: time() },
-  signInFailures: { id: numbered(), address: text(64), at: time() },
+  sessions: {
+    tokenHash: textKey(64),
+    /** Of the password that began it (access/access.ts). */
+    passwordMark: text(64),
+    until: time(),
+    began: time(),
+    seenAt: time(),
+    address: text(64),
+    agent: text(200),
+  },
+  /** A browser that has signed in before. */
+  devices: { tokenHash: textKey(64), passwordMark: text(64), until: time() },
+  /** Passwords that were tried, by where they came from (access/tries.ts). */
+  signInTries: { who: textKey(80), tries: integer(), at: time(), nextAt: time(), rightAt: timeOrNone() },
+  /** Random texts that every server of this database shares. */
+  secrets: { name: textKey(64), value: text(200) },
 } as const

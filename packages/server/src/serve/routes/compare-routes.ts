@@ -1,7 +1,6 @@
-import Router from '@koa/router'
+import { handlers } from './mount.ts'
 import { proofPlace } from '@lapsus/core/compare'
 import { BudgetError, budgetFromJson, emptyBudget } from '@lapsus/core/gate'
-import { COMPARISON } from '@lapsus/core/questions/comparison'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
 import type { Pool } from '../pool/pool.ts'
@@ -11,51 +10,54 @@ import { CheckBody, ComparisonQuery, CompositeBody, parseRequest } from '../requ
 import { takesOf } from '../take-of.ts'
 
 /** What is said of several takes together. All of it is long work. */
-export function compareRoutes(store: Store, pool: Pool): Router {
-  const router = new Router({ prefix: '/api' })
+export function compareRoutes(store: Store, pool: Pool) {
+  return handlers({
+    'GET /api/comparisons': async (context) => {
+      const { before, after, target = null } = await parseRequest(ComparisonQuery, { ...context.query })
+      await takesOf(store, before, 'before')
+      await takesOf(store, after, 'after')
+      context.body = await pool.run('compare', { before, after, target })
+    },
 
-  router.get(`/${COMPARISON.at}`, async (context) => {
-    const { before, after, target = null } = await parseRequest(ComparisonQuery, { ...context.query })
-    await takesOf(store, before, 'before')
-    await takesOf(store, after, 'after')
-    context.body = await pool.run('compare', { before, after, target })
+    'GET /api/plans/:plan/proof': async (context) => {
+      const { plan, take } = await getPlan(store, context['params'].plan)
+      if (take === null) throw new ProblemError(422, 'the take that was planned on is gone', 'take')
+      if (plan.proof.length === 0)
+        throw new ProblemError(422, 'the plan names no take that proves it', 'proof')
+      const proof = plan.proof.map(proofPlace)
+      await takesOf(store, [take, ...proof.map((place) => place.take)], 'proof')
+      context.body = await pool.run('proof', { take, plan, proof })
+    },
+
+    'POST /api/checks': async (context) => {
+      const { takes, budget: sent, against } = await parseRequest(CheckBody, context.request.body)
+      if (sent === undefined && against.length === 0)
+        throw new ProblemError(
+          400,
+          'nothing to check against: send a budget, takes before, or both',
+          'budget',
+        )
+      const { budget, problems } = readBudget(sent)
+      await takesOf(store, takes, 'takes')
+      await takesOf(store, against, 'against')
+      context.body = await pool.run('check', { takes, budget, against, problems })
+    },
+
+    'GET /api/takes/:take/budget': async (context) => {
+      const [row] = await takesOf(store, [context['params'].take], 'take')
+      context.body = await pool.run('budget', { take: row!.id })
+    },
+
+    'POST /api/composites': async (context) => {
+      const { takes, name } = await parseRequest(CompositeBody, context.request.body)
+      const rows = await takesOf(store, takes, 'takes')
+      if (new Set(rows.map(({ gameId }) => gameId)).size > 1)
+        throw new ProblemError(422, 'these are takes of different games', 'takes')
+      const id = await pool.run('composite', { takes, name })
+      context.body = await takeSummary(store, (await findTake(store, id))!)
+      context.status = 201
+    },
   })
-
-  router.get('/plans/:plan/proof', async (context) => {
-    const { plan, take } = await getPlan(store, context['params'].plan)
-    if (take === null) throw new ProblemError(422, 'the take that was planned on is gone', 'take')
-    if (plan.proof.length === 0) throw new ProblemError(422, 'the plan names no take that proves it', 'proof')
-    const proof = plan.proof.map(proofPlace)
-    await takesOf(store, [take, ...proof.map((place) => place.take)], 'proof')
-    context.body = await pool.run('proof', { take, plan, proof })
-  })
-
-  router.post('/checks', async (context) => {
-    const { takes, budget: sent, against } = await parseRequest(CheckBody, context.request.body)
-    if (sent === undefined && against.length === 0)
-      throw new ProblemError(400, 'nothing to check against: send a budget, takes before, or both', 'budget')
-    const { budget, problems } = readBudget(sent)
-    await takesOf(store, takes, 'takes')
-    await takesOf(store, against, 'against')
-    context.body = await pool.run('check', { takes, budget, against, problems })
-  })
-
-  router.get('/takes/:take/budget', async (context) => {
-    const [row] = await takesOf(store, [context['params'].take], 'take')
-    context.body = await pool.run('budget', { take: row!.id })
-  })
-
-  router.post('/composites', async (context) => {
-    const { takes, name } = await parseRequest(CompositeBody, context.request.body)
-    const rows = await takesOf(store, takes, 'takes')
-    if (new Set(rows.map(({ gameId }) => gameId)).size > 1)
-      throw new ProblemError(422, 'these are takes of different games', 'takes')
-    const id = await pool.run('composite', { takes, name })
-    context.body = await takeSummary(store, (await findTake(store, id))!)
-    context.status = 201
-  })
-
-  return router
 }
 
 function readBudget(sent: unknown): ReturnType<typeof budgetFromJson> {

@@ -1,6 +1,6 @@
+import { handlers } from './mount.ts'
 import { PassThrough, Readable } from 'node:stream'
 import { MessageChannel } from 'node:worker_threads'
-import Router from '@koa/router'
 import type { ExportFormat } from '@lapsus/core/exchange'
 import { plural } from '@lapsus/core/words'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
@@ -24,70 +24,68 @@ const FILE_TYPES: Record<ExportFormat, { extension: string; type: string }> = {
 }
 
 /** Takes as files, whole or in part, in and out. */
-export function fileRoutes(store: Store, pool: Pool): Router {
-  const router = new Router({ prefix: '/api' })
+export function fileRoutes(store: Store, pool: Pool) {
+  return handlers({
+    'POST /api/imports': async (context) => {
+      const options = await parseRequest(ImportQuery, { ...context.query })
+      const { port1, port2 } = new MessageChannel()
+      void sendPieces(port1, apart(context.req))
+      const [first, ...others] = await pool
+        .run('import', { ...options, port: port2 }, [port2])
+        .finally(() => port1.close())
+      context.body = { ...first!, others }
+      context.status = 201
+    },
 
-  router.post('/imports', async (context) => {
-    const options = await parseRequest(ImportQuery, { ...context.query })
-    const { port1, port2 } = new MessageChannel()
-    void sendPieces(port1, apart(context.req))
-    const [first, ...others] = await pool
-      .run('import', { ...options, port: port2 }, [port2])
-      .finally(() => port1.close())
-    context.body = { ...first!, others }
-    context.status = 201
+    'GET /api/takes/:take/file': async (context) => {
+      const row = await takeOf(store, context)
+      const { format } = await parseRequest(FileQuery, { ...context.query })
+      context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
+      context.type = FILE_TYPES[format].type
+      context.body = await exported(pool, [row.id], format)
+    },
+
+    'GET /api/archives': async (context) => {
+      const { takes, format } = await parseRequest(ArchiveQuery, { ...context.query })
+      const rows = await takesOf(store, takes, 'takes')
+      context.attachment(
+        `lapsus-${plural(rows.length, 'take').replace(' ', '-')}.${FILE_TYPES[format].extension}`,
+      )
+      context.type = FILE_TYPES[format].type
+      context.body = await exported(
+        pool,
+        rows.map(({ id }) => id),
+        format,
+      )
+    },
+
+    'GET /api/takes/:take/frames': async (context) => {
+      const row = await takeOf(store, context)
+      context.body = await frameBytes(store, row.id)
+      context.type = CBOR_SEQUENCE
+    },
+
+    'GET /api/takes/:take/set-aside/:sequence': async (context) => {
+      const row = await takeOf(store, context)
+      const { sequence } = await parseRequest(RecordParams, { sequence: context['params'].sequence })
+      const record = (await listSetAside(store, row.id)).find((one) => Number(one.sequence) === sequence)
+      if (record === undefined) throw notFound(`record ${sequence} that was set aside`, 'sequence')
+      context.attachment(`${row.id}.record-${sequence}.cbor`)
+      context.type = CBOR
+      context.body = Readable.from(setAsideBytes(store, row.id, sequence), { objectMode: false })
+    },
+
+    'POST /api/takes/:take/excerpts': async (context) => {
+      const row = await takeOf(store, context)
+      const excerpt = await parseRequest(ExcerptBody, context.request.body)
+      if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
+        throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
+      }
+      const id = await pool.run('excerpt', { take: row.id, ...excerpt })
+      context.body = await takeSummary(store, (await findTake(store, id))!)
+      context.status = 201
+    },
   })
-
-  router.get('/takes/:take/file', async (context) => {
-    const row = await takeOf(store, context)
-    const { format } = await parseRequest(FileQuery, { ...context.query })
-    context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
-    context.type = FILE_TYPES[format].type
-    context.body = await exported(pool, [row.id], format)
-  })
-
-  router.get('/archives', async (context) => {
-    const { takes, format } = await parseRequest(ArchiveQuery, { ...context.query })
-    const rows = await takesOf(store, takes, 'takes')
-    context.attachment(
-      `lapsus-${plural(rows.length, 'take').replace(' ', '-')}.${FILE_TYPES[format].extension}`,
-    )
-    context.type = FILE_TYPES[format].type
-    context.body = await exported(
-      pool,
-      rows.map(({ id }) => id),
-      format,
-    )
-  })
-
-  router.get('/takes/:take/frames', async (context) => {
-    const row = await takeOf(store, context)
-    context.body = await frameBytes(store, row.id)
-    context.type = CBOR_SEQUENCE
-  })
-
-  router.get('/takes/:take/set-aside/:sequence', async (context) => {
-    const row = await takeOf(store, context)
-    const { sequence } = await parseRequest(RecordParams, { sequence: context['params'].sequence })
-    const record = (await listSetAside(store, row.id)).find((one) => Number(one.sequence) === sequence)
-    if (record === undefined) throw notFound(`record ${sequence} that was set aside`, 'sequence')
-    context.attachment(`${row.id}.record-${sequence}.cbor`)
-    context.type = CBOR
-    context.body = Readable.from(setAsideBytes(store, row.id, sequence), { objectMode: false })
-  })
-
-  router.post('/takes/:take/excerpts', async (context) => {
-    const row = await takeOf(store, context)
-    const excerpt = await parseRequest(ExcerptBody, context.request.body)
-    if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
-      throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
-    }
-    const id = await pool.run('excerpt', { take: row.id, ...excerpt })
-    context.body = await takeSummary(store, (await findTake(store, id))!)
-    context.status = 201
-  })
-
-  return router
 }
 
 /** A file as a thread makes it. Resolves with its first piece: what fails before that is still answered in words. */

@@ -1,4 +1,4 @@
-import Router from '@koa/router'
+import { handlers } from './mount.ts'
 import type { Context } from 'koa'
 import { notFound } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
@@ -9,42 +9,40 @@ import { GameQuery, KeptComparisonBody, parseRequest, TriedQuery } from '../requ
 import { takesOf } from '../take-of.ts'
 
 /** What is said of a game as a whole: over weeks, over devices, and what was tried. */
-export function gameRoutes(store: Store, pool: Pool): Router {
-  const router = new Router({ prefix: '/api' })
+export function gameRoutes(store: Store, pool: Pool) {
+  return handlers({
+    'GET /api/games': async (context) => {
+      context.body = await listGames(store)
+    },
 
-  router.get('/games', async (context) => {
-    context.body = await listGames(store)
+    'GET /api/history': async (context) => {
+      const game = await gameOf(store, context)
+      context.body = { lines: await pool.run('history', { game }) }
+    },
+
+    'GET /api/devices': async (context) => {
+      const game = await gameOf(store, context)
+      context.body = await pool.run('devices', { game })
+    },
+
+    'GET /api/tried': async (context) => {
+      const { game: name, search } = await parseRequest(TriedQuery, { ...context.query })
+      context.body = await listTried(store, await idOf(store, name), search)
+    },
+
+    'POST /api/kept-comparisons': async (context) => {
+      const kept = await parseRequest(KeptComparisonBody, context.request.body)
+      const [first] = await takesOf(store, [...kept.before, ...kept.after], 'before')
+      context.body = await keepComparison(store, first!.gameId, kept)
+      context.status = 201
+    },
+
+    'DELETE /api/kept-comparisons/:comparison': async (context) => {
+      if (!(await dropComparison(store, context['params'].comparison)))
+        throw notFound('comparison of that name', 'comparison')
+      context.status = 204
+    },
   })
-
-  router.get('/history', async (context) => {
-    const game = await gameOf(store, context)
-    context.body = { lines: await pool.run('history', { game }) }
-  })
-
-  router.get('/devices', async (context) => {
-    const game = await gameOf(store, context)
-    context.body = await pool.run('devices', { game })
-  })
-
-  router.get('/tried', async (context) => {
-    const { game: name, search } = await parseRequest(TriedQuery, { ...context.query })
-    context.body = await listTried(store, await idOf(store, name), search)
-  })
-
-  router.post('/kept-comparisons', async (context) => {
-    const kept = await parseRequest(KeptComparisonBody, context.request.body)
-    const [first] = await takesOf(store, [...kept.before, ...kept.after], 'before')
-    context.body = await keepComparison(store, first!.gameId, kept)
-    context.status = 201
-  })
-
-  router.delete('/kept-comparisons/:comparison', async (context) => {
-    if (!(await dropComparison(store, context['params'].comparison)))
-      throw notFound('comparison of that name', 'comparison')
-    context.status = 204
-  })
-
-  return router
 }
 
 async function gameOf(store: Store, context: Context): Promise<number> {

@@ -1,4 +1,4 @@
-import Router from '@koa/router'
+import { handlers } from './mount.ts'
 import type { Context } from 'koa'
 import { wishFor } from '../../ingest/wishes.ts'
 import { ProblemError } from '../../problem-error.ts'
@@ -10,39 +10,37 @@ import { KeepBody, LiveQuery, parseRequest } from '../requests.ts'
 import { takeOf } from '../take-of.ts'
 
 /** Takes that are being recorded. */
-export function liveRoutes(store: Store, recordings: Recordings): Router {
-  const router = new Router({ prefix: '/api' })
+export function liveRoutes(store: Store, recordings: Recordings) {
+  return handlers({
+    'GET /api/takes/:take/live': async (context) => {
+      const { from } = await parseRequest(LiveQuery, { ...context.query })
+      context.body = Buffer.from(await liveBytes(store, await takeOf(store, context), from))
+      context.type = 'application/cbor'
+    },
 
-  router.get('/takes/:take/live', async (context) => {
-    const { from } = await parseRequest(LiveQuery, { ...context.query })
-    context.body = Buffer.from(await liveBytes(store, await takeOf(store, context), from))
-    context.type = 'application/cbor'
+    'POST /api/takes/:take/stop': async (context) => {
+      const row = await recordingOf(store, context)
+      if (!(await recordings.stopTake(row.id))) await wishFor(store, row.id, { order: 'stop' })
+      context.status = 202
+      context.body = await takeSummary(store, row)
+    },
+
+    'POST /api/takes/:take/discard': async (context) => {
+      const row = await recordingOf(store, context)
+      await wishFor(store, row.id, { order: 'discard' })
+      await deleteTake(row)
+      void recordings.stopTake(row.id)
+      context.status = 204
+    },
+
+    'POST /api/takes/:take/keep': async (context) => {
+      const row = await recordingOf(store, context)
+      const { cause } = await parseRequest(KeepBody, context.request.body ?? {})
+      await wishFor(store, row.id, { order: 'keep', cause })
+      context.status = 202
+      context.body = await takeSummary(store, row)
+    },
   })
-
-  router.post('/takes/:take/stop', async (context) => {
-    const row = await recordingOf(store, context)
-    if (!(await recordings.stopTake(row.id))) await wishFor(store, row.id, { order: 'stop' })
-    context.status = 202
-    context.body = await takeSummary(store, row)
-  })
-
-  router.post('/takes/:take/discard', async (context) => {
-    const row = await recordingOf(store, context)
-    await wishFor(store, row.id, { order: 'discard' })
-    await deleteTake(row)
-    void recordings.stopTake(row.id)
-    context.status = 204
-  })
-
-  router.post('/takes/:take/keep', async (context) => {
-    const row = await recordingOf(store, context)
-    const { cause } = await parseRequest(KeepBody, context.request.body ?? {})
-    await wishFor(store, row.id, { order: 'keep', cause })
-    context.status = 202
-    context.body = await takeSummary(store, row)
-  })
-
-  return router
 }
 
 async function recordingOf(store: Store, context: Context): Promise<TakeRow> {

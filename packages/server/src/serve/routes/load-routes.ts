@@ -1,11 +1,11 @@
-import Router from '@koa/router'
+import { handlers } from './mount.ts'
 import type { Load } from '../load.ts'
 
 /** How busy the server is. */
-export function loadRoutes(load: Load): Router {
-  const router = new Router({ prefix: '/api' })
-  router.get('/load', (context) => {
-    context.body = load.report
+export function loadRoutes(load: Load) {
+  return handlers({
+    'GET /api/load': (context) => {
+      context.body = load.report
+    },
   })
-  return router
 }

@@ -1,4 +1,3 @@
-import Router from '@koa/router'
 import { travelsAsCbor, type Shape, type Told } from '@lapsus/core/questions'
 import type { Conditions } from '@lapsus/core/format'
 import { EDGES } from '../../lists/edges.ts'
@@ -10,12 +9,14 @@ import type { FramesParams } from '../edge.ts'
 import type { Pool } from '../pool/pool.ts'
 import { parseRequest } from '../requests.ts'
 import { takeOf } from '../take-of.ts'
+import type { Handler } from './mount.ts'
+import { questionRoute } from './table.ts'
 
 /** Every question at its address below a take. */
-export function questionRoutes(store: Store, pool: Pool): Router {
-  const router = new Router({ prefix: '/api' })
+export function questionRoutes(store: Store, pool: Pool): Record<string, Handler> {
+  const routes: Record<string, Handler> = {}
   for (const { question, params: asks } of EDGES) {
-    router.get(`/takes/:take/${question.at}`, async (context) => {
+    routes[questionRoute(question.at)] = async (context) => {
       const row = await takeOf(store, context)
       const { take: _, ...fromPath } = context['params'] as Record<string, string>
       const params = await parseRequest(asks, { ...context.query, ...fromPath })
@@ -23,9 +24,9 @@ export function questionRoutes(store: Store, pool: Pool): Router {
       const asked = own(question.asks, params)
       context.body = Buffer.from(await pool.run('ask', { row: row.get(), at: question.at, query, asked }))
       context.type = travelsAsCbor(question) ? 'application/cbor' : 'application/json'
-    })
+    }
   }
-  return router
+  return routes
 }
 
 const own = (asks: Shape, params: object): Told<Shape> =>

@@ -1,4 +1,4 @@
-import Router from '@koa/router'
+import { handlers } from './mount.ts'
 import { proofPlace } from '@lapsus/core/compare'
 import type { ReportFormat } from '@lapsus/core/report'
 import { notFound, ProblemError } from '../../problem-error.ts'
@@ -12,20 +12,18 @@ import { takesOf } from '../take-of.ts'
 const TYPES: Record<ReportFormat, string> = { html: 'text/html', md: 'text/markdown' }
 
 /** A take, a comparison, a plan with its proof, or a history, as one file to give away. */
-export function reportRoutes(store: Store, pool: Pool): Router {
-  const router = new Router({ prefix: '/api' })
-
-  router.get('/report', async (context) => {
-    const query = await parseRequest(ReportQuery, { ...context.query })
-    const ask = await askOf(store, query)
-    const { format } = query
-    context.body = await pool.run('report', { ...ask, format })
-    // What a take has for names is not to run as part of the workbench.
-    context.attachment(`lapsus-${ask.of}.${format}`)
-    context.type = `${TYPES[format]}; charset=utf-8`
+export function reportRoutes(store: Store, pool: Pool) {
+  return handlers({
+    'GET /api/report': async (context) => {
+      const query = await parseRequest(ReportQuery, { ...context.query })
+      const ask = await askOf(store, query)
+      const { format } = query
+      context.body = await pool.run('report', { ...ask, format })
+      // What a take has for names is not to run as part of the workbench.
+      context.attachment(`lapsus-${ask.of}.${format}`)
+      context.type = `${TYPES[format]}; charset=utf-8`
+    },
   })
-
-  return router
 }
 
 async function askOf(store: Store, { take, before, after, plan: id, game }: ReportQuery): Promise<ReportAsk> {
