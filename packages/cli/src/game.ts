@@ -1,7 +1,7 @@
 /** What the running Lapsus says of a game: over weeks, over devices, and what was tried. */
 import { checkTried, type Tried } from '@lapsus/api'
 import type { Devices, HistoryLine } from '@lapsus/core/history'
-import { tableLines } from '@lapsus/core/words'
+import { saidIn, tableLines } from '@lapsus/core/words'
 import { request, serverAddress } from './server.ts'
 
 async function asked(what: string, query: Record<string, string>): Promise<unknown> {
@@ -36,7 +36,9 @@ export function triedReport({ items, comparisons }: Tried, markdown = false): st
     reason === '' ? state : `${state}: ${reason}`,
     proof.join(', '),
   ])
-  const kept = comparisons.map(({ at, sentence }) => `${markdown ? '- ' : ''}${at.slice(0, 10)} ${sentence}`)
+  const kept = comparisons.map(
+    ({ at, sentence }) => `${markdown ? '- ' : ''}${at.slice(0, 10)} ${saidIn(markdown)(sentence)}`,
+  )
   return [
     ...(rows.length === 0 ? [] : tableLines(['date', 'plan', 'what', 'came of it', 'proof'], rows, markdown)),
     ...(kept.length === 0 ? [] : ['', ...kept]),

@@ -247,7 +247,7 @@ describe('a history', () => {
     )
     const report = historyReport(lines, true)
     expect(report).to.contain('## desk, night, 60 frames a second')
-    expect(report).to.contain('- sim > audit is new in 1.9.0')
+    expect(report).to.contain('- sim \\> audit is new in 1.9.0')
     expect(report).to.contain('| version | take | mean | p95 | over | machine |')
     const less: Change = {
       ...{ of: 'frames', name: ['bytes'], lane: '', unit: 'bytes', fromVersion: 'a', toVersion: 'b' },

@@ -9,7 +9,7 @@ import {
   type Ranges,
 } from '../remedy/index.ts'
 import type { Study } from '../study/index.ts'
-import { ms, NONE, sentence, tableLines, three } from '../words/index.ts'
+import { ms, NONE, saidIn, sentence, tableLines, three } from '../words/index.ts'
 import type { Comparison } from './comparison.ts'
 import { differencesOf } from './likeness.ts'
 import type { PathRow } from './path-rows.ts'
@@ -278,11 +278,12 @@ export function proofReport(
     return [of(before), `${of(forecast)}${range}`, of(after), of(even)]
   }
   const heads = ['before', 'forecast', 'with the fix', 'at equal speed']
+  const say = saidIn(markdown)
   const figures = lines.map((line) => [`${line.words}${line.unit === 'ms' ? ', ms' : ''}`, ...cells(line)])
   const pathRows = paths.map((row) => [row.path.join(' > '), ...cells(row)])
   return [
-    words,
-    ...(differences.length === 0 ? [] : ['', `Not alike: ${differences.join('; ')}.`]),
+    say(words),
+    ...(differences.length === 0 ? [] : ['', `Not alike: ${say(differences.join('; '))}.`]),
     '',
     ...tableLines(['figure', ...heads], figures, markdown),
     ...(pathRows.length === 0 ? [] : ['', ...tableLines(['path, ms a frame', ...heads], pathRows, markdown)]),

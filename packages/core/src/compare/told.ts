@@ -1,6 +1,6 @@
 /** A comparison as it is told: on the command line, over HTTP, on the screen. */
 import type { Study } from '../study/index.ts'
-import { ms, percent, signed, tableLines, three, waitWords } from '../words/index.ts'
+import { ms, percent, saidIn, signed, tableLines, three, waitWords } from '../words/index.ts'
 import { compareTakes, type Comparison } from './comparison.ts'
 import type { FrameRow } from './frame-rows.ts'
 import type { PathRow } from './path-rows.ts'
@@ -144,10 +144,11 @@ export function comparisonReport(told: ComparisonTold, markdown = false): string
       `${verdictWords(row)}: ${causeWords(row)}`,
     ])
   const heads = ['before', 'after', 'at equal speed', '95 % interval', '']
+  const say = saidIn(markdown)
   return [
-    told.sentence,
+    say(told.sentence),
     '',
-    ...told.alike.differences.map((words) => `${markdown ? '- ' : ''}not alike: ${words}`),
+    ...told.alike.differences.map((words) => `${markdown ? '- ' : ''}not alike: ${say(words)}`),
     ...(told.alike.differences.length > 0 ? [''] : []),
     ...tableLines(['frames', ...heads], frames, markdown),
     '',

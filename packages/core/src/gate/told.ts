@@ -1,5 +1,5 @@
 /** What a check found, for people and for build servers. */
-import { escaped, tableLines, three } from '../words/index.ts'
+import { escaped, saidIn, tableLines, three } from '../words/index.ts'
 import type { Checked, CheckRow, Outcome } from './check.ts'
 
 const OUTCOME_WORDS: Record<Outcome, string> = {
@@ -54,9 +54,10 @@ export function checkReport(checked: Checked, markdown = false): string {
   const rows = order
     .flatMap((wanted) => checked.rows.filter(({ outcome }) => outcome === wanted))
     .map(cellsOf)
-  const problems = checked.problems.map((words) => `${markdown ? '- ' : ''}${words}`)
+  const say = saidIn(markdown)
+  const problems = checked.problems.map((words) => `${markdown ? '- ' : ''}${say(words)}`)
   return [
-    checkSentence(checked),
+    say(checkSentence(checked)),
     '',
     ...(rows.length > 0 ? tableLines(HEADS, rows, markdown) : []),
     ...(problems.length > 0 ? ['', ...problems] : []),

@@ -1,5 +1,5 @@
 /** A history, and devices, as a person would say them. */
-import { amount, bytes, ms, percent, plural, tableLines, three } from '../words/index.ts'
+import { amount, bytes, ms, percent, plural, saidIn, tableLines, three } from '../words/index.ts'
 import { TARGETS } from './sums.ts'
 import type { Devices } from './devices.ts'
 import { FIGURES, type Change, type Coming, type HistoryGroup, type HistoryLine } from './history.ts'
@@ -50,6 +50,7 @@ export function lineSentence({ takes, changes }: HistoryLine): string {
 /** @param markdown as Markdown tables; else in columns */
 export function historyReport(lines: readonly HistoryLine[], markdown = false): string {
   if (lines.length === 0) return 'There is no take with frames.'
+  const say = saidIn(markdown)
   return lines
     .map((line) => {
       const { about, takes, changes, appeared, vanished, figures, groups } = line
@@ -70,10 +71,10 @@ export function historyReport(lines: readonly HistoryLine[], markdown = false): 
         ...groupsOverWords(groups),
       ]
       return [
-        `${markdown ? '## ' : ''}${about}`,
+        `${markdown ? '## ' : ''}${say(about)}`,
         '',
-        lineSentence(line),
-        ...(said.length === 0 ? [] : ['', ...said.map((words) => `${markdown ? '- ' : '  '}${words}`)]),
+        say(lineSentence(line)),
+        ...(said.length === 0 ? [] : ['', ...said.map((words) => `${markdown ? '- ' : '  '}${say(words)}`)]),
         '',
         ...tableLines(['version', 'take', 'mean', 'p95', 'over', 'machine'], rows, markdown),
       ].join('\n')
@@ -108,7 +109,7 @@ export function devicesReport({ rows, lowest }: Devices, markdown = false): stri
   return [
     ...tableLines(heads, table, markdown),
     '',
-    ...holds.map((words) => `${markdown ? '- ' : ''}${words}`),
+    ...holds.map((words) => `${markdown ? '- ' : ''}${saidIn(markdown)(words)}`),
   ].join('\n')
 }
 

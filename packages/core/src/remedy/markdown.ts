@@ -1,7 +1,7 @@
 /** A plan as text, to be put where the team reads; it carries itself along, so that it can be opened again. */
 import type { Ranged, Ranges } from './sensitivity.ts'
 import type { FrameFigures } from '../take/index.ts'
-import { bytes, ms, percent, three } from '../words/index.ts'
+import { bytes, inMarkdown, ms, percent, three } from '../words/index.ts'
 import type { Figures } from './frames-after.ts'
 import type { Assumption } from './input.ts'
 import type { Forecast, ItemForecast } from './forecast.ts'
@@ -10,13 +10,6 @@ import { REMEDIES } from './remedies.ts'
 
 /** What the plan itself stands in, at the end of its text. */
 const FENCE = '```json'
-
-/** Text that is no markup, whatever is in it. */
-const safe = (text: string): string =>
-  text
-    .replace(/([\\`*_[\]<>|#])/g, '\\$1')
-    .replace(/\s+/g, ' ')
-    .trim()
 
 export interface PlanContext {
   game: string
@@ -28,9 +21,9 @@ export interface PlanContext {
 export function planToMarkdown(plan: Plan, forecast: Forecast, { game, take, target }: PlanContext): string {
   const { before, after } = forecast
   const lines = [
-    `# ${safe(plan.name) || 'Plan'}`,
+    `# ${inMarkdown(plan.name) || 'Plan'}`,
     '',
-    `${safe(game)}, worked out on ${safe(take)}, at ${three(target)} frames a second (${ms(1000 / target)}).`,
+    `${inMarkdown(game)}, worked out on ${inMarkdown(take)}, at ${three(target)} frames a second (${ms(1000 / target)}).`,
     '',
     '| | before | forecast |',
     '| --- | --- | --- |',
@@ -113,14 +106,16 @@ function itemLines(
   const { words } = REMEDIES[item.remedy]
   const off = item.state === 'dropped' ? 'dropped' : item.on ? item.state : `${item.state}, off`
   return [
-    `## ${place}. ${words}: ${safe(item.path.join(' > ')) || 'whole frames'}`,
+    `## ${place}. ${words}: ${inMarkdown(item.path.join(' > ')) || 'whole frames'}`,
     '',
-    `${off}; effort ${item.effort}${item.who === '' ? '' : `; ${safe(item.who)}`}. ` +
-      (refusal === null ? `Gain ${ms(gainMsPerFrame)} a frame.` : `No gain: ${safe(refusal)}.`),
-    ...(item.reason === '' ? [] : ['', `Dropped because: ${safe(item.reason)}`]),
-    ...(item.note === '' ? [] : ['', safe(item.note)]),
-    ...(price.length === 0 ? [] : ['', `Price: ${price.map(safe).join('; ')}.`]),
-    ...(assumptions.length === 0 ? [] : ['', ...assumptions.map((one) => `- ${assumptionWords(one)}`)]),
+    `${inMarkdown(`${off}; effort ${item.effort}`)}${item.who === '' ? '' : `; ${inMarkdown(item.who)}`}. ` +
+      (refusal === null ? `Gain ${ms(gainMsPerFrame)} a frame.` : `No gain: ${inMarkdown(refusal)}.`),
+    ...(item.reason === '' ? [] : ['', `Dropped because: ${inMarkdown(item.reason)}`]),
+    ...(item.note === '' ? [] : ['', inMarkdown(item.note)]),
+    ...(price.length === 0 ? [] : ['', `Price: ${price.map(inMarkdown).join('; ')}.`]),
+    ...(assumptions.length === 0
+      ? []
+      : ['', ...assumptions.map((one) => `- ${inMarkdown(assumptionWords(one))}`)]),
   ]
 }
 

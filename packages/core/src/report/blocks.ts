@@ -1,5 +1,5 @@
 /** A report as blocks, one after the other: written as one HTML file that needs nothing else, or as Markdown. */
-import { escaped, tableLines } from '../words/index.ts'
+import { escaped, inMarkdown, tableLines } from '../words/index.ts'
 
 export type Block =
   | { heading: string }
@@ -79,9 +79,6 @@ function blockHtml(block: Block): string {
   return `<table><thead>${cells(block.heads, 'th')}</thead><tbody>${rows}</tbody></table>`
 }
 
-/** Signs that would be markup at some place or other. */
-const marked = (text: string): string => text.replaceAll(/[\\`*_<>#|[\]]/g, '\\$&').replaceAll(/\s+/g, ' ')
-
 /** As code, whatever stands in it: the fence is longer than any in the text. */
 function fenced(text: string): string {
   const longest = Math.max(2, ...[...text.matchAll(/`+/g)].map(([ticks]) => ticks.length))
@@ -91,18 +88,18 @@ function fenced(text: string): string {
 
 function asMarkdown({ title, about, blocks }: Report): string {
   const parts = blocks.map((block): string => {
-    if ('heading' in block) return `## ${marked(block.heading)}`
-    if ('lead' in block) return `**${marked(block.lead)}**`
-    if ('text' in block) return marked(block.text)
-    if ('list' in block) return block.list.map((item) => `- ${marked(item)}`).join('\n')
+    if ('heading' in block) return `## ${inMarkdown(block.heading)}`
+    if ('lead' in block) return `**${inMarkdown(block.lead)}**`
+    if ('text' in block) return inMarkdown(block.text)
+    if ('list' in block) return block.list.map((item) => `- ${inMarkdown(item)}`).join('\n')
     // Pictures are for the page; their words stand for them.
-    if ('picture' in block) return `_${marked(block.words)}_`
-    if ('code' in block) return `${marked(block.words)}\n\n${fenced(block.code.join('\n'))}`
+    if ('picture' in block) return `_${inMarkdown(block.words)}_`
+    if ('code' in block) return `${inMarkdown(block.words)}\n\n${fenced(block.code.join('\n'))}`
     return tableLines(
       [...block.heads],
       block.rows.map((row) => [...row]),
       true,
     ).join('\n')
   })
-  return [`# ${marked(title)}`, marked(about), ...parts, ''].join('\n\n')
+  return [`# ${inMarkdown(title)}`, inMarkdown(about), ...parts, ''].join('\n\n')
 }
