@@ -8,6 +8,7 @@ import {
   type FileImport,
   type Miniatures,
   type Recording,
+  type SessionInfo,
   type SessionState,
   type LoadReport,
   type StorageReport,
@@ -116,6 +117,15 @@ export function checkSession(value: unknown): SessionState {
   for (const field of ['isNeeded', 'isSignedIn'])
     if (typeof fields[field] !== 'boolean') throw bad(field, 'true or false', fields[field])
   return value as SessionState
+}
+
+export function checkSessions(value: unknown): SessionInfo[] {
+  for (const session of list({ sessions: value }, 'sessions', MOST)) {
+    for (const field of ['id', 'began', 'seenAt', 'until']) text(session, field)
+    for (const field of ['address', 'agent']) freeText(session, field)
+    if (typeof session['isThis'] !== 'boolean') throw bad('isThis', 'true or false', session['isThis'])
+  }
+  return value as SessionInfo[]
 }
 
 export function checkStorage(value: unknown): StorageReport {

@@ -705,7 +705,7 @@ describe('lapsus and a running server', () => {
   })
 
   it('says what takes use and which leave, also where a password is asked for', async () => {
-    const access = { password: 'a long pässword', ingestKeys: { '*': 'key' } }
+    const access = { password: 'a long pässword', ingestKeys: { '*': 'the key of all games' } }
     const server = await testServer({ access, retention: { days: 30, bytes: 2e9 } })
     const env = { LAPSUS_URL: server.address, LAPSUS_PASSWORD: access.password }
     expect((await lapsus(['storage'], env)).out).to.equal('No takes.\n')
@@ -714,10 +714,13 @@ describe('lapsus and a running server', () => {
     expect(out).to.match(/^1 take, stored in [\d.]+ kB\.\nTakes older than 30 days or beyond 2.00 GB in all/)
     const report = JSON.parse((await lapsus(['storage', '--json'], env)).out) as StorageReport
     expect(report).to.include({ takes: 1, keptTakes: 0, keepDays: 30, keepBytes: 2e9 })
-    for (const LAPSUS_PASSWORD of ['', 'another password']) {
+    for (const [LAPSUS_PASSWORD, words] of [
+      ['', 'sign in first'],
+      ['another password', 'that is not the password'],
+    ] as const) {
       const { code, err } = await lapsus(['storage'], { ...env, LAPSUS_PASSWORD })
       expect(code).to.equal(2)
-      expect(err).to.contain('sign in first')
+      expect(err).to.contain(words)
     }
     await server.stop()
   })

@@ -2,6 +2,7 @@
 import { randomBytes } from 'node:crypto'
 import { FormatError, type TakeRecord } from '@lapsus/core/format'
 import type { Store, TakeRow } from '../store/store.ts'
+import { foundOrMade } from '../store/transaction.ts'
 import { newerThan } from './newer.ts'
 
 export interface Identity {
@@ -21,7 +22,7 @@ export class DiscardedTake extends FormatError {
 
 /** Finds or makes the take that a recorder writes. @throws FormatError when it may not */
 export async function identify(store: Store, record: TakeRecord): Promise<Identity> {
-  const [game] = await store.games.findOrCreate({
+  const [game] = await foundOrMade(store.games, {
     where: { name: record.game },
     defaults: { name: record.game },
   })
@@ -57,7 +58,7 @@ async function twinOf(store: Store, first: TakeRow, record: TakeRecord, gameId: 
 }
 
 const findOrCreate = (store: Store, record: TakeRecord, gameId: number, id: string, twinOf: string | null) =>
-  store.takes.findOrCreate({
+  foundOrMade(store.takes, {
     where: { id },
     defaults: {
       id,

@@ -4,6 +4,7 @@
  */
 import { Op } from 'sequelize'
 import { failureKind } from '../store/failure.ts'
+import { foundOrMade } from '../store/transaction.ts'
 import type { Store, Row } from '../store/store.ts'
 
 /** Tries before a record is set aside. */
@@ -45,7 +46,7 @@ export async function countTry(
   reason: string,
 ): Promise<number> {
   const where = { takeId, sequence }
-  const [row, isNew] = await store.refusedRecords.findOrCreate({
+  const [row, isNew] = await foundOrMade(store.refusedRecords, {
     where,
     defaults: {
       ...where,

@@ -1,6 +1,7 @@
 /** Lines of source around markers, put into a take after it has ended. */
 import { asFields, FormatError, LIMITS, readSourceLines, whole } from '@lapsus/core/format'
 import { ProblemError } from '../problem-error.ts'
+import { transact } from '../store/transaction.ts'
 import { storeMarkers } from '../store/markers.ts'
 import type { Store, TakeRow } from '../store/store.ts'
 import { tablesOf } from '../store/take-tables.ts'
@@ -20,7 +21,7 @@ export async function putSourceLines(store: Store, row: TakeRow, given: readonly
       throw new ProblemError(400, `nobody knows where marker ${id} (${marker.name}) stands`, 'marker')
     return { ...marker, at: { ...marker.at, source } }
   })
-  await store.database.transaction(async (transaction) => {
+  await transact(store.database, async (transaction) => {
     await storeMarkers(store, row.id, placed, transaction)
     await row.increment('placings', { transaction })
   })

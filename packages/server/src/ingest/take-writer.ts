@@ -33,7 +33,7 @@ import { createInBatches } from '../store/batches.ts'
 import { pack, unpack } from '../store/compression.ts'
 import { insertRow } from '../store/insert-row.ts'
 import { storeMarkers } from '../store/markers.ts'
-import { triedAgain } from '../store/driver.ts'
+import { transact } from '../store/transaction.ts'
 import { sqlTime } from '../store/sql-time.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
@@ -347,15 +347,13 @@ export class TakeWriter {
     changes: Sums & Ends,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
-    await triedAgain(() =>
-      this.#store.database.transaction(async (transaction) => {
-        // Claiming the sequence number first makes a second writer of the same take fail before it writes.
-        const claimed = await this.#claim(sequence, changes, transaction)
-        if (claimed !== 1)
-          throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
-        await writeRows(transaction)
-      }),
-    )
+    await transact(this.#store.database, async (transaction) => {
+      // Claiming the sequence number first makes a second writer of the same take fail before it writes.
+      const claimed = await this.#claim(sequence, changes, transaction)
+      if (claimed !== 1)
+        throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
+      await writeRows(transaction)
+    })
   }
 
   /** @returns how many takes were changed: one, or none */

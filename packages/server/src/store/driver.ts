@@ -1,6 +1,6 @@
 /** MariaDB's driver as Sequelize 6 expects it, with values that are bytes kept out of the SQL text. */
 import mariadb, { type Connection, type ConnectionConfig } from 'mariadb'
-import { failureKind } from './failure.ts'
+import { triedAgain } from './tried-again.ts'
 
 interface Rows extends Array<unknown> {
   meta?: unknown
@@ -20,38 +20,34 @@ function loosened(result: unknown): unknown {
 
 const isBinary = (value: unknown): boolean => value instanceof Uint8Array
 
-/** Tries of one command that is in another's way. */
-const MOST_TRIES = 8
-const PAUSE_MS = 15
+const BEGINS = /^\s*START TRANSACTION/i
+const ENDS = /^\s*(COMMIT|ROLLBACK)\s*;?\s*$/i
 
 /**
  * Bytes go as parameters of a prepared statement, in the binary protocol: they are never quoted, and so can never
- * be read as SQL. A command that is a transaction by itself is tried again where another was in its way.
+ * be read as SQL.
+ *
+ * A command that is a transaction by itself is tried again where another was in its way. None of a transaction is,
+ * its COMMIT least of all: a cluster tells of a conflict there, when it has rolled everything back, and a second COMMIT
+ * would commit nothing and say that all is well. Whoever has a transaction does the whole of it again
+ * (store/transaction.ts).
  */
 export async function createConnection(options: ConnectionConfig): Promise<Connection> {
   const connection = await mariadb.createConnection(options)
   const query = connection.query.bind(connection) as (sql: string, values?: unknown) => Promise<unknown>
   let inTransaction = false
   connection.query = (async (sql: string, values?: unknown) => {
-    if (/^START TRANSACTION/.test(sql)) inTransaction = true
-    else if (/^(COMMIT|ROLLBACK)/.test(sql)) inTransaction = false
     const binary = Array.isArray(values) && values.some(isBinary)
     const run = () => (binary ? connection.execute(sql, values) : query(sql, values))
-    return loosened(await (inTransaction ? run() : triedAgain(run)))
+    if (BEGINS.test(sql)) inTransaction = true
+    const isAlone = !inTransaction
+    try {
+      return loosened(await (isAlone ? triedAgain(run) : run()))
+    } finally {
+      if (ENDS.test(sql)) inTransaction = false
+    }
   }) as Connection['query']
   return connection
-}
-
-/** Does it again, a little later each time, while what it does conflicts with what others do. */
-export async function triedAgain<T>(work: () => Promise<T>): Promise<T> {
-  for (let tries = 1; ; tries++) {
-    try {
-      return await work()
-    } catch (error) {
-      if (tries >= MOST_TRIES || failureKind(error) !== 'conflict') throw error
-      await new Promise((resolve) => setTimeout(resolve, PAUSE_MS * tries * (0.5 + Math.random())))
-    }
-  }
 }
 
 export const driver = { ...mariadb, createConnection }

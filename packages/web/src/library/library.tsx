@@ -14,7 +14,7 @@ import { DeletedTakes } from './deleted-takes.tsx'
 import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { SearchBar } from './search-bar.tsx'
-import { SignOut } from '../access/sign-out.tsx'
+import { SignedIn } from '../access/signed-in.tsx'
 import { StorageLine } from './storage-line.tsx'
 
 /** Comes while the server is asked what there is. */
@@ -98,7 +98,7 @@ export function Library() {
       <Chosen takes={takes ?? []} />
       <DeletedTakes />
       <StorageLine takes={takes} />
-      <SignOut />
+      <SignedIn />
     </div>
   )
 }

@@ -7,7 +7,7 @@ import { serialize } from 'node:v8'
 import { readOtlp, Skipped, type OtlpResource } from '@lapsus/core/exchange'
 import { ProblemError } from '../../problem-error.ts'
 import { pack } from '../../store/compression.ts'
-import { triedAgain } from '../../store/driver.ts'
+import { transact } from '../../store/transaction.ts'
 import type { Store } from '../../store/store.ts'
 import { decodeRequest, encodeResponse } from './protobuf.ts'
 
@@ -57,23 +57,21 @@ async function keep(store: Store, resource: OtlpResource): Promise<string | null
   const bodies: Buffer[] = []
   for (let first = 0; first < spans.length; first += SPANS_A_PART)
     bodies.push(await pack(serialize({ ...resource, spans: spans.slice(first, first + SPANS_A_PART) })))
-  return triedAgain(() =>
-    store.database.transaction(async (transaction) => {
-      const now = new Date()
-      const known = await store.traceStreams.findByPk(instanceHash, { transaction, raw: true })
-      if (known === null) {
-        if ((await store.traceStreams.count({ transaction })) >= MOST_STREAMS)
-          return `more than ${MOST_STREAMS} service instances at once`
-        await store.traceStreams.bulkCreate(
-          [{ instanceHash, service, takeId: randomUUID(), lastAt: now }],
-          // Another server may have been faster.
-          { transaction, ignoreDuplicates: true },
-        )
-      } else await store.traceStreams.update({ lastAt: now }, { where: { instanceHash }, transaction })
-      if (known?.stoppedAt)
-        return `somebody ended this recording; it begins anew after ${IDLE_MS / 1000} s of silence`
-      for (const body of bodies) await store.traceParts.create({ instanceHash, body }, { transaction })
-      return null
-    }),
-  )
+  return transact(store.database, async (transaction) => {
+    const now = new Date()
+    const known = await store.traceStreams.findByPk(instanceHash, { transaction, raw: true })
+    if (known === null) {
+      if ((await store.traceStreams.count({ transaction })) >= MOST_STREAMS)
+        return `more than ${MOST_STREAMS} service instances at once`
+      await store.traceStreams.bulkCreate(
+        [{ instanceHash, service, takeId: randomUUID(), lastAt: now }],
+        // Another server may have been faster.
+        { transaction, ignoreDuplicates: true },
+      )
+    } else await store.traceStreams.update({ lastAt: now }, { where: { instanceHash }, transaction })
+    if (known?.stoppedAt)
+      return `somebody ended this recording; it begins anew after ${IDLE_MS / 1000} s of silence`
+    for (const body of bodies) await store.traceParts.create({ instanceHash, body }, { transaction })
+    return null
+  })
 }
