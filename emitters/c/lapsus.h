@@ -97,6 +97,10 @@ lapsus_lane *lapsus_new_lane(lapsus *probe, const char *name);
 
 /* At the top of each turn of the loop: closes the last frame, opens the next. */
 void lapsus_frame(lapsus *probe);
+/* Ends the open frame where it stands: there is none until the next lapsus_frame. For a loop that rests. */
+void lapsus_pause(lapsus *probe);
+/* The same, and records no more; what was recorded is delivered by lapsus_close. */
+void lapsus_stop(lapsus *probe);
 void lapsus_enter(lapsus_lane *lane, int marker);
 /* The key says what the run is about, from 1. */
 void lapsus_enter_key(lapsus_lane *lane, int marker, uint32_t key);
@@ -183,6 +187,9 @@ private:
 #define LAPSUS_MOST_DATA 12000u
 #define LAPSUS_BODY_BYTES ((size_t)8 << 20)
 #define LAPSUS_PATIENCE_S 2
+/* What is acknowledged is kept for so long: a server may come back with less than it had. */
+#define LAPSUS_KEPT_NS 2000000000u
+#define LAPSUS_KEPT_BYTES ((size_t)8 << 20)
 #define LAPSUS_FOLDED "(more than a take may have)"
 
 #ifdef MSG_NOSIGNAL
@@ -373,7 +380,9 @@ typedef struct {
 } lapsus_job_row;
 
 typedef struct lapsus_record {
-    uint64_t sequence;
+    uint64_t sequence, done_ns;
+    uint32_t chain; /* CRC-32 of the chain of the record before, four bytes, and this record */
+    int is_chained;
     uint8_t *data;
     size_t size;
     struct lapsus_record *next;
@@ -383,8 +392,14 @@ typedef struct {
     FILE *file; /* or else: */
     char *addresses, *take, *key, *writer;
     lapsus_bytes head;
-    lapsus_record *first, *last;
-    size_t bytes, most;
+    size_t head_rest;                      /* where in it stands what follows the take's identity */
+    lapsus_record *first, *last;           /* what waits */
+    lapsus_record *done_first, *done_last; /* what is acknowledged, for a while */
+    size_t bytes, most, done_bytes;
+    /* The last that is acknowledged, that was sent, and whose chain was the server's. */
+    uint64_t acknowledged, sent, equal;
+    uint32_t chain, crc[256];
+    int told_behind, told_differs;
     int closing, refused, failed, has_thread;
     pthread_t thread;
     pthread_mutex_t lock;
@@ -392,7 +407,9 @@ typedef struct {
 } lapsus_sink;
 
 struct lapsus {
-    volatile int on;
+    int on, stop_wished; /* read and written by several threads: by lapsus_is_on and lapsus_turn */
+    int paused, has_stretch;
+    char stretch_at[32];
     int has_ended;
     lapsus *next_open;
     lapsus_ready ready;
@@ -435,6 +452,14 @@ struct lapsus {
     lapsus_sink sink;
 };
 
+static int lapsus_is_on(const lapsus *p) {
+    return __atomic_load_n(&p->on, __ATOMIC_RELAXED);
+}
+
+static void lapsus_turn(lapsus *p, int on) {
+    __atomic_store_n(&p->on, on, __ATOMIC_RELAXED);
+}
+
 uint64_t lapsus_now_ns(void) {
     struct timespec now;
     clock_gettime(CLOCK_MONOTONIC, &now);
@@ -447,8 +472,8 @@ static void lapsus_tell(lapsus *p, const char *words) {
 }
 
 static void lapsus_no_memory(lapsus *p) {
-    if (!p->on) return;
-    p->on = 0;
+    if (!lapsus_is_on(p)) return;
+    lapsus_turn(p, 0);
     lapsus_tell(p, "the recording ends: there is no memory");
 }
 
@@ -529,8 +554,9 @@ static void lapsus_free_spans(lapsus_spans *s) {
 
 /* ---- declared once ---- */
 
+/* Other threads may be declaring: what is counted is there. */
 static int lapsus_is_one_of(const lapsus_table *t, int id) {
-    return id >= 0 && id < t->count;
+    return id >= 0 && id < __atomic_load_n(&t->count, __ATOMIC_ACQUIRE);
 }
 
 /* Under the lock. Returns the number, or -1 without memory. */
@@ -559,7 +585,8 @@ static int lapsus_declare(lapsus *p, lapsus_table *t, const char *name, const ch
     strcpy(one->group, cut_group);
     one->kind = kind;
     one->watch = one->marker = one->trial = -1;
-    return t->count++;
+    __atomic_store_n(&t->count, t->count + 1, __ATOMIC_RELEASE);
+    return t->count - 1;
 }
 
 static int lapsus_declare_locked(lapsus *p, lapsus_table *t, const char *name, const char *group, const char *kind) {
@@ -589,17 +616,23 @@ int lapsus_marker_at(lapsus *p, const char *name, const char *group, const char 
 }
 
 void lapsus_tag(lapsus *p, int marker, const char *tag) {
+    pthread_mutex_lock(&p->lock);
     if (lapsus_is_one_of(&p->markers, marker) && marker >= p->markers.sent) lapsus_copy_name(p->markers.items[marker].tag, tag);
+    pthread_mutex_unlock(&p->lock);
 }
 
 void lapsus_looks_at(lapsus *p, int marker, int watch) {
+    pthread_mutex_lock(&p->lock);
     if (lapsus_is_one_of(&p->markers, marker) && marker >= p->markers.sent && lapsus_is_one_of(&p->watches, watch))
         p->markers.items[marker].watch = watch;
+    pthread_mutex_unlock(&p->lock);
 }
 
 int lapsus_gauge_id(lapsus *p, const char *name, const char *unit) {
     int id = lapsus_declare_locked(p, &p->gauges, name, "", "");
+    pthread_mutex_lock(&p->lock);
     if (id >= p->gauges.sent && p->gauges.items != NULL) lapsus_copy_name(p->gauges.items[id].tag, unit);
+    pthread_mutex_unlock(&p->lock);
     return id;
 }
 
@@ -609,8 +642,10 @@ int lapsus_watch_id(lapsus *p, const char *name) {
 
 int lapsus_class_id(lapsus *p, const char *name, int marker) {
     int id = lapsus_declare_locked(p, &p->classes, name, "", "");
+    pthread_mutex_lock(&p->lock);
     if (id >= p->classes.sent && p->classes.items != NULL && lapsus_is_one_of(&p->markers, marker))
         p->classes.items[id].marker = marker;
+    pthread_mutex_unlock(&p->lock);
     return id;
 }
 
@@ -650,7 +685,7 @@ void lapsus_enter_key(lapsus_lane *lane, int marker, uint32_t key) {
     lapsus *p = lane->probe;
     lapsus_spans *s = &lane->own;
     size_t at = s->count;
-    if (!p->on) return;
+    if (!lapsus_is_on(p)) return;
     if (lane->depth > LAPSUS_MOST_DEPTH || at >= LAPSUS_MOST_SPANS) {
         lane->skipped++;
         return;
@@ -659,7 +694,7 @@ void lapsus_enter_key(lapsus_lane *lane, int marker, uint32_t key) {
         lapsus_no_memory(p);
         return;
     }
-    if (marker < 0 || marker >= p->markers.count) {
+    if (!lapsus_is_one_of(&p->markers, marker)) {
         lapsus_problem(p, "markers were none", "");
         marker = lapsus_marker_at(p, "(no marker)", "", "work", NULL, 0);
     }
@@ -722,7 +757,7 @@ void lapsus_leave(lapsus_lane *lane, int effect) {
     lapsus *p = lane->probe;
     int64_t taken;
     size_t at;
-    if (!p->on) return;
+    if (!lapsus_is_on(p)) return;
     if (lane->skipped > 0) {
         lane->skipped--;
         return;
@@ -752,7 +787,7 @@ void lapsus_leave(lapsus_lane *lane, int effect) {
 /* ---- said in a frame ---- */
 
 void lapsus_gauge(lapsus *p, int gauge, double value) {
-    if (!p->on) return;
+    if (!lapsus_is_on(p)) return;
     if (!lapsus_is_one_of(&p->gauges, gauge) || !isfinite(value)) {
         char about[32];
         snprintf(about, sizeof about, "gauge %d", gauge);
@@ -766,7 +801,7 @@ void lapsus_gauge(lapsus *p, int gauge, double value) {
 void lapsus_moment(lapsus *p, const char *name, const lapsus_datum *data, size_t count) {
     char cut[LAPSUS_MOST_NAME + 1];
     size_t i, good = 0, bytes = 0;
-    if (!p->on || p->moment_count >= LAPSUS_MOST_MOMENTS) return;
+    if (!lapsus_is_on(p) || p->moment_count >= LAPSUS_MOST_MOMENTS) return;
     lapsus_copy_name(cut, name);
     if (cut[0] == 0) strcpy(cut, "(no name)");
     for (i = 0; data != NULL && i < count && bytes < LAPSUS_MOST_DATA; i++) {
@@ -831,7 +866,7 @@ static uint32_t lapsus_picture_width(const uint8_t *b, size_t size) {
 void lapsus_picture(lapsus *p, const void *bytes, size_t size) {
     uint64_t now = lapsus_now_ns();
     uint32_t width;
-    if (!p->on || !p->has_frame || (p->last_picture != 0 && now - p->last_picture < LAPSUS_PICTURE_NS)) return;
+    if (!lapsus_is_on(p) || !p->has_frame || (p->last_picture != 0 && now - p->last_picture < LAPSUS_PICTURE_NS)) return;
     p->last_picture = now;
     width = bytes == NULL || size > LAPSUS_PICTURE_BYTES ? 0 : lapsus_picture_width((const uint8_t *)bytes, size);
     if (width == 0 || width > LAPSUS_PICTURE_WIDTH) {
@@ -851,7 +886,7 @@ void lapsus_steps(lapsus *p, uint32_t steps) {
 }
 
 void lapsus_watch(lapsus *p, int watch, double value) {
-    if (!p->on) return;
+    if (!lapsus_is_on(p)) return;
     if (!lapsus_is_one_of(&p->watches, watch)) {
         lapsus_problem(p, "watched values are none", "");
         return;
@@ -863,7 +898,7 @@ void lapsus_watch(lapsus *p, int watch, double value) {
 }
 
 static double *lapsus_lives_of(lapsus *p, int of_class) {
-    if (!p->on) return NULL;
+    if (!lapsus_is_on(p)) return NULL;
     if (!lapsus_is_one_of(&p->classes, of_class)) {
         lapsus_problem(p, "lives are of no class", "");
         return NULL;
@@ -985,7 +1020,7 @@ static void lapsus_turn_trials(lapsus *p) {
 static void lapsus_job_event(lapsus *p, uint32_t job, int event, int lane, int marker) {
     uint64_t at = lapsus_now_ns() - p->origin;
     lapsus_job_row *row;
-    if (!p->on || job == 0 || !lapsus_is_one_of(&p->markers, marker)) return;
+    if (!lapsus_is_on(p) || job == 0 || !lapsus_is_one_of(&p->markers, marker)) return;
     pthread_mutex_lock(&p->lock);
     if (p->job_count < LAPSUS_MOST_JOB_EVENTS &&
         lapsus_grow((void **)&p->jobs, &p->job_room, p->job_count + 1, sizeof *p->jobs)) {
@@ -1001,7 +1036,7 @@ static void lapsus_job_event(lapsus *p, uint32_t job, int event, int lane, int m
 
 uint32_t lapsus_dispatch(lapsus *p, int marker) {
     uint32_t job;
-    if (!p->on) return 0;
+    if (!lapsus_is_on(p)) return 0;
     pthread_mutex_lock(&p->lock);
     job = ++p->last_job;
     pthread_mutex_unlock(&p->lock);
@@ -1021,6 +1056,18 @@ void lapsus_end_job(lapsus_lane *lane, uint32_t job, int marker) {
 
 /* ---- where records go ---- */
 
+/* 16 letters that no other recording has. */
+static void lapsus_identity(char to[33]) {
+    uint64_t random = lapsus_now_ns() ^ ((uint64_t)getpid() << 32) ^ (uint64_t)time(NULL);
+    FILE *file = fopen("/dev/urandom", "rb");
+    int i;
+    for (i = 0; i < 2; i++) {
+        if (file == NULL || fread(&random, sizeof random, 1, file) != 1) random = random * 6364136223846793005ull + 1;
+        snprintf(to + 16 * i, 17, "%016llx", (unsigned long long)random);
+    }
+    if (file != NULL) fclose(file);
+}
+
 static void lapsus_sink_put(lapsus *p, uint64_t sequence, lapsus_bytes *record) {
     lapsus_sink *k = &p->sink;
     lapsus_record *one;
@@ -1032,7 +1079,7 @@ static void lapsus_sink_put(lapsus *p, uint64_t sequence, lapsus_bytes *record) 
     if (k->file != NULL) {
         if (fwrite(record->data, 1, record->size, k->file) != record->size && !k->failed) {
             k->failed = 1;
-            p->on = 0;
+            lapsus_turn(p, 0);
             lapsus_tell(p, "the recording ends: the file cannot be written");
         }
         free(record->data);
@@ -1044,10 +1091,10 @@ static void lapsus_sink_put(lapsus *p, uint64_t sequence, lapsus_bytes *record) 
         free(one);
         free(record->data);
     } else {
+        memset(one, 0, sizeof *one);
         one->sequence = sequence;
         one->data = record->data;
         one->size = record->size;
-        one->next = NULL;
         if (k->last != NULL) k->last->next = one;
         else k->first = one;
         k->last = one;
@@ -1057,15 +1104,49 @@ static void lapsus_sink_put(lapsus *p, uint64_t sequence, lapsus_bytes *record) 
     pthread_mutex_unlock(&k->lock);
 }
 
-static void lapsus_forget(lapsus_sink *k, uint64_t acknowledged, int all) {
-    while (k->first != NULL && (all || k->first->sequence <= acknowledged)) {
-        lapsus_record *one = k->first;
-        k->first = one->next;
-        if (k->first == NULL) k->last = NULL;
-        k->bytes -= one->size;
+static void lapsus_free_records(lapsus_record *one) {
+    while (one != NULL) {
+        lapsus_record *next = one->next;
         free(one->data);
         free(one);
+        one = next;
     }
+}
+
+/* Nothing waits any more. */
+static void lapsus_forget_all(lapsus_sink *k) {
+    lapsus_free_records(k->first);
+    k->first = k->last = NULL;
+    k->bytes = 0;
+}
+
+static void lapsus_forget_done(lapsus_sink *k) {
+    lapsus_free_records(k->done_first);
+    k->done_first = k->done_last = NULL;
+    k->done_bytes = 0;
+}
+
+static uint32_t lapsus_crc(const lapsus_sink *k, const uint8_t *data, size_t size, uint32_t before) {
+    uint32_t crc = ~before;
+    size_t i;
+    for (i = 0; i < size; i++) crc = crc >> 8 ^ k->crc[(crc ^ data[i]) & 0xff];
+    return ~crc;
+}
+
+static void lapsus_crc_table(lapsus_sink *k) {
+    uint32_t i, bit, crc;
+    for (i = 0; i < 256; i++) {
+        for (crc = i, bit = 0; bit < 8; bit++) crc = crc & 1 ? crc >> 1 ^ 0xedb88320u : crc >> 1;
+        k->crc[i] = crc;
+    }
+}
+
+static void lapsus_chain(lapsus_sink *k, lapsus_record *one) {
+    uint8_t head[4];
+    int i;
+    for (i = 0; i < 4; i++) head[i] = (uint8_t)(k->chain >> (24 - 8 * i));
+    one->chain = k->chain = lapsus_crc(k, one->data, one->size, lapsus_crc(k, head, 4, 0));
+    one->is_chained = 1;
 }
 
 /* How long what stands before the host is: the address of a stream is that of its Lapsus. */
@@ -1167,19 +1248,164 @@ static void lapsus_field(const char *answer, const char *field, char *to, size_t
     to[i] = 0;
 }
 
+/* What becomes of what is not acknowledged: docs/format.md, "Answers". */
+enum { LAPSUS_DROP, LAPSUS_SET_ASIDE, LAPSUS_KEEP };
+
+static int lapsus_spool(lapsus_sink *k, char path[600], const char *ending);
+static void lapsus_put_all_declared(lapsus *p, lapsus_bytes *b, uint64_t sequence);
+
+/* Nothing more is recorded. Under the sink's lock. */
+static void lapsus_end(lapsus *p, int what, const char *why) {
+    lapsus_sink *k = &p->sink;
+    char path[600], words[1200];
+    int is_kept = what != LAPSUS_DROP && k->first != NULL && lapsus_spool(k, path, what == LAPSUS_SET_ASIDE ? ".refused" : "");
+    k->refused = k->failed = 1;
+    lapsus_turn(p, 0);
+    lapsus_forget_all(k);
+    snprintf(words, sizeof words, "the recording ends: %s%s%s", why, is_kept ? "; what is left is kept in " : "",
+             is_kept ? path : "");
+    lapsus_tell(p, words);
+}
+
+/* Goes on in a new take, which begins with all that was declared. Under the sink's lock. */
+static void lapsus_go_on_anew(lapsus *p) {
+    lapsus_sink *k = &p->sink;
+    uint64_t first = k->first != NULL ? k->first->sequence : k->sent + 1;
+    lapsus_bytes head = { NULL, 0, 0, 0 }, declare = { NULL, 0, 0, 0 };
+    lapsus_record *one = (lapsus_record *)calloc(1, sizeof *one);
+    char identity[33], words[300], *take = (char *)malloc(72);
+    pthread_mutex_unlock(&k->lock);
+    lapsus_put_all_declared(p, &declare, first - 1);
+    pthread_mutex_lock(&k->lock);
+    if (one == NULL || take == NULL || declare.failed) {
+        free(one), free(take), free(declare.data);
+        lapsus_no_memory(p);
+        return;
+    }
+    lapsus_identity(identity);
+    snprintf(take, 72, "%.50s-%.8s", k->take, identity);
+    lapsus_head(&head, 6, 55799);
+    lapsus_head(&head, 5, 10);
+    lapsus_said(&head, "record", "take");
+    lapsus_count(&head, "lapsus", 1);
+    lapsus_said(&head, "continues", k->take);
+    lapsus_count(&head, "after", first - 2);
+    lapsus_said(&head, "take", take);
+    {
+        size_t rest = head.size;
+        lapsus_put(&head, k->head.data + k->head_rest, k->head.size - k->head_rest);
+        k->head_rest = rest;
+    }
+    free(k->head.data), free(k->take);
+    k->head = head;
+    k->take = take;
+    one->sequence = first - 1;
+    one->data = declare.data;
+    one->size = declare.size;
+    one->next = k->first;
+    k->first = one;
+    if (k->last == NULL) k->last = one;
+    k->bytes += one->size;
+    k->acknowledged = k->equal = first - 2;
+    k->chain = 0;
+    for (one = k->first; one != NULL; one = one->next) one->is_chained = 0;
+    snprintf(words, sizeof words, "the server has less than it had acknowledged: the recording goes on as take %s", k->take);
+    if (!k->told_behind) lapsus_tell(p, words);
+    k->told_behind = 1;
+}
+
+/* Sends again from the record after `ack`, as far as it is there; else goes on in a new take. Under the sink's lock. */
+static void lapsus_go_back(lapsus *p, uint64_t ack, int anew) {
+    lapsus_sink *k = &p->sink;
+    lapsus_record *one;
+    while (k->done_first != NULL && k->done_first->sequence <= ack) {
+        one = k->done_first;
+        k->done_first = one->next;
+        free(one->data);
+        free(one);
+    }
+    if (k->done_first == NULL || k->done_first->sequence != ack + 1) anew = 1;
+    if (k->done_first != NULL) {
+        for (one = k->done_first; one != NULL; one = one->next) k->bytes += one->size;
+        k->done_last->next = k->first;
+        if (k->last == NULL) k->last = k->done_last;
+        k->first = k->done_first;
+    }
+    k->done_first = k->done_last = NULL;
+    k->done_bytes = 0;
+    k->acknowledged = ack;
+    if (anew) lapsus_go_on_anew(p);
+}
+
+/* What is acknowledged. Under the sink's lock. Returns 0, 1 where it is sent again, 2 for what was never sent. */
+static int lapsus_heard(lapsus *p, uint64_t ack, int has_chain, uint32_t chain) {
+    lapsus_sink *k = &p->sink;
+    lapsus_record *one;
+    uint64_t now = lapsus_now_ns();
+    if (ack > k->sent) return 2;
+    if (ack < k->acknowledged) {
+        lapsus_go_back(p, ack, 0);
+        return 1;
+    }
+    while (k->first != NULL && k->first->sequence <= ack) {
+        one = k->first;
+        k->first = one->next;
+        if (k->first == NULL) k->last = NULL;
+        k->bytes -= one->size;
+        one->next = NULL;
+        one->done_ns = now;
+        if (k->done_last != NULL) k->done_last->next = one;
+        else k->done_first = one;
+        k->done_last = one;
+        k->done_bytes += one->size;
+    }
+    k->acknowledged = ack;
+    if (has_chain && k->done_last != NULL && k->done_last->sequence == ack && k->done_last->is_chained) {
+        if (k->done_last->chain != chain) {
+            if (!k->told_differs)
+                lapsus_tell(p, "what has arrived is not what was sent; it is sent again, as a take that goes on with this one");
+            k->told_differs = 1;
+            lapsus_go_back(p, k->equal, 1);
+            return 1;
+        }
+        k->equal = ack;
+    }
+    while (k->done_first != NULL && (now - k->done_first->done_ns > LAPSUS_KEPT_NS || k->done_bytes > LAPSUS_KEPT_BYTES)) {
+        one = k->done_first;
+        k->done_first = one->next;
+        if (k->done_first == NULL) k->done_last = NULL;
+        k->done_bytes -= one->size;
+        free(one->data);
+        free(one);
+    }
+    return 0;
+}
+
+static int lapsus_number(const char *answer, const char *field, unsigned long long *value) {
+    const char *at = strstr(answer, field);
+    return at != NULL && sscanf(at + strlen(field), "%llu", value) == 1;
+}
+
+static int lapsus_is_broken(const char *code) {
+    static const char *const codes[] = { "not-a-take", "other-version", "not-cbor", "too-large", "bad-field", "after-end" };
+    size_t i;
+    for (i = 0; i < sizeof codes / sizeof *codes; i++)
+        if (strcmp(code, codes[i]) == 0) return 1;
+    return 0;
+}
+
 /* What the thread does until all is delivered, or of no use. */
 static void *lapsus_deliver(void *argument) {
     lapsus *p = (lapsus *)argument;
     lapsus_sink *k = &p->sink;
     int at = 0, told = 0, pause_ms = 0;
-    char host[256], port[16] = "", why[200], words[700], answer[4096];
+    char host[256], port[16] = "", why[200], code[40], words[700], answer[4096];
     pthread_mutex_lock(&k->lock);
     while (!k->refused && (k->first != NULL || !k->closing)) {
         lapsus_bytes body = { NULL, 0, 0, 0 };
-        const lapsus_record *one;
-        const char *ack_at;
-        int status, addresses, has_ack;
-        unsigned long long ack = 0;
+        lapsus_record *one;
+        int status, addresses, has_ack, has_chain, heard;
+        unsigned long long ack = 0, chain = 0;
         if (k->first == NULL) {
             pthread_cond_wait(&k->news, &k->lock);
             continue;
@@ -1192,39 +1418,57 @@ static void *lapsus_deliver(void *argument) {
             until.tv_sec += until.tv_nsec / 1000000000l;
             until.tv_nsec %= 1000000000l;
             pthread_cond_timedwait(&k->news, &k->lock, &until);
-            if (k->first == NULL) continue;
+            if (k->first == NULL || k->refused) continue;
         }
         lapsus_put(&body, k->head.data, k->head.size);
-        for (one = k->first; one != NULL && body.size < LAPSUS_BODY_BYTES; one = one->next)
+        for (one = k->first; one != NULL && body.size < LAPSUS_BODY_BYTES; one = one->next) {
+            if (!one->is_chained) lapsus_chain(k, one);
+            if (one->sequence > k->sent) k->sent = one->sequence;
             lapsus_put(&body, one->data, one->size);
+        }
         pthread_mutex_unlock(&k->lock);
         addresses = lapsus_address(k->addresses, at, host, port);
         answer[0] = 0;
         status = body.failed ? 0 : lapsus_post(k, host, port, &body, answer, sizeof answer, why, sizeof why);
         free(body.data);
-        ack_at = strstr(answer, "\"ack\":");
-        has_ack = ack_at != NULL && sscanf(ack_at + 6, "%llu", &ack) == 1;
-        pthread_mutex_lock(&k->lock);
-        if (has_ack) lapsus_forget(k, ack, 0);
-        if (status == 200 && has_ack) {
-            told = pause_ms = 0;
-            if (strstr(answer, "\"order\":\"stop\"") != NULL) p->on = 0;
-            continue;
-        }
-        if (status >= 400 && status < 500 && status != 408 && status != 409 && status != 429) {
-            k->refused = 1;
-            k->failed = 1;
-            lapsus_forget(k, 0, 1);
-            p->on = 0;
+        has_ack = lapsus_number(answer, "\"ack\":", &ack);
+        has_chain = lapsus_number(answer, "\"chain\":", &chain);
+        lapsus_field(answer, "\"code\":\"", code, sizeof code);
+        if (status != 0) {
             lapsus_field(answer, "\"detail\":\"", why, sizeof why);
-            if (why[0] == 0) snprintf(why, sizeof why, "status %d", status);
-            snprintf(words, sizeof words, "the recording is refused: %s", why);
-            lapsus_tell(p, words);
+            if (status == 409 && code[0] == 0) snprintf(why, sizeof why, "it is busy with this take");
+            else if (why[0] == 0) snprintf(why, sizeof why, "status %d", status);
+        }
+        pthread_mutex_lock(&k->lock);
+        if (k->refused) break;
+        if (status == 410 || strcmp(code, "discarded") == 0) {
+            lapsus_end(p, LAPSUS_DROP, why);
             break;
         }
-        if (status != 0) snprintf(why, sizeof why, "status %d", status);
+        if (status == 401 || strcmp(code, "wrong-key") == 0) {
+            lapsus_end(p, LAPSUS_KEEP, why);
+            break;
+        }
+        heard = has_ack ? lapsus_heard(p, ack, has_chain, (uint32_t)chain) : 0;
+        if (heard == 2) {
+            lapsus_end(p, LAPSUS_KEEP, "there is another recording under the same identity");
+            break;
+        }
+        if (heard == 1) {
+            pause_ms = k->closing || pause_ms == 0 ? 250 : pause_ms < 2500 ? 2 * pause_ms : 5000;
+            continue;
+        }
+        if (status == 200 && has_ack) {
+            told = pause_ms = 0;
+            if (strstr(answer, "\"order\":\"stop\"") != NULL) __atomic_store_n(&p->stop_wished, 1, __ATOMIC_RELAXED);
+            continue;
+        }
+        if (lapsus_is_broken(code)) {
+            lapsus_end(p, LAPSUS_SET_ASIDE, why);
+            break;
+        }
         if (!told) {
-            snprintf(words, sizeof words, "no connection to http://%s:%s: %s; records are kept", host, port, why);
+            snprintf(words, sizeof words, "http://%s:%s does not take what is recorded: %s; records are kept", host, port, why);
             lapsus_tell(p, words);
         }
         told = 1;
@@ -1248,10 +1492,16 @@ static int lapsus_is_address(const char *to) {
     return 1;
 }
 
+/* For nobody else to read. */
+static FILE *lapsus_own_file(const char *path) {
+    int file = open(path, O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    return file < 0 ? NULL : fdopen(file, "wb");
+}
+
 /* Leaves records where Lapsus finds them: docs/format.md, "Spool files". */
-static int lapsus_spool(lapsus_sink *k, char path[600]) {
+static int lapsus_spool(lapsus_sink *k, char path[600], const char *ending) {
     const char *own = getenv("LAPSUS_SPOOL"), *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
-    char host[256], port[16] = "80", begun[610], *slash;
+    char host[256], port[16] = "80", begun[620], *slash;
     const lapsus_record *one;
     FILE *file;
     int good;
@@ -1260,19 +1510,26 @@ static int lapsus_spool(lapsus_sink *k, char path[600]) {
     else snprintf(path, 600, "%.280s/.local/state/lapsus/spool", home == NULL ? "." : home);
     for (slash = strchr(path + 1, '/'); slash != NULL; slash = strchr(slash + 1, '/')) {
         *slash = 0;
-        mkdir(path, 0777);
+        mkdir(path, 0700);
         *slash = '/';
     }
-    mkdir(path, 0777);
+    mkdir(path, 0700);
     lapsus_address(k->addresses, 0, host, port);
     snprintf(path + strlen(path), 600 - strlen(path), "/%.80s_%s~%.64s~%.64s~%llu.spool", host, port, k->take, k->writer,
              (unsigned long long)k->first->sequence);
+    /* What it was to be let in with: whoever takes it up shows it again. */
+    snprintf(begun, sizeof begun, "%s.key", path);
+    if (k->key != NULL && k->key[0] != 0 && (file = lapsus_own_file(begun)) != NULL) {
+        fwrite(k->key, 1, strlen(k->key), file);
+        fclose(file);
+    }
     snprintf(begun, sizeof begun, "%s.new", path);
-    file = fopen(begun, "wb");
+    file = lapsus_own_file(begun);
     if (file == NULL) return 0;
     good = fwrite(k->head.data, 1, k->head.size, file) == k->head.size;
     for (one = k->first; one != NULL && good; one = one->next) good = fwrite(one->data, 1, one->size, file) == one->size;
     /* Whole under its name, or not there at all. */
+    strncat(path, ending, 599 - strlen(path));
     return fclose(file) == 0 && good && rename(begun, path) == 0;
 }
 
@@ -1298,7 +1555,7 @@ static int lapsus_sink_close(lapsus *p) {
     if (k->first != NULL) {
         char path[600], words[800];
         const lapsus_record *one;
-        int count = 0, is_kept = lapsus_spool(k, path);
+        int count = 0, is_kept = lapsus_spool(k, path, "");
         for (one = k->first; one != NULL; one = one->next) count++;
         snprintf(words, sizeof words, "%d records are not delivered; they are %s%s", count, is_kept ? "kept in " : "lost",
                  is_kept ? path : "");
@@ -1330,12 +1587,12 @@ static int lapsus_is_file(const char *file) {
     return 1;
 }
 
-static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, const lapsus_table *t) {
+static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, const lapsus_table *t, int from) {
     int i, j;
-    if (t->count == t->sent) return;
+    if (t->count == from) return;
     lapsus_text(b, name);
-    lapsus_head(b, 4, (uint64_t)(t->count - t->sent));
-    for (i = t->sent; i < t->count; i++) {
+    lapsus_head(b, 4, (uint64_t)(t->count - from));
+    for (i = from; i < t->count; i++) {
         const lapsus_declared *one = &t->items[i];
         int is_marker = t == &p->markers, has_unit = t == &p->gauges && one->tag[0] != 0;
         int has_tag = is_marker && one->tag[0] != 0, has_watch = is_marker && one->watch >= 0;
@@ -1370,25 +1627,37 @@ static void lapsus_put_declared(lapsus *p, lapsus_bytes *b, const char *name, co
     }
 }
 
-static void lapsus_send_declared(lapsus *p) {
+/* Puts what is declared into a record: all of it, or what is new. Under the lock. Returns whether there was any. */
+static int lapsus_put_tables(lapsus *p, lapsus_bytes *b, uint64_t sequence, int all) {
     lapsus_table *tables[5];
     static const char *const names[] = { "markers", "lanes", "gauges", "watches", "classes" };
-    lapsus_bytes b = { NULL, 0, 0, 0 };
     int i, fresh = 0;
     tables[0] = &p->markers, tables[1] = &p->lanes, tables[2] = &p->gauges, tables[3] = &p->watches, tables[4] = &p->classes;
-    pthread_mutex_lock(&p->lock);
-    for (i = 0; i < 5; i++) fresh += tables[i]->count > tables[i]->sent;
-    if (fresh > 0) {
-        lapsus_head(&b, 5, (uint64_t)(2 + fresh));
-        lapsus_said(&b, "record", "declare");
-        lapsus_count(&b, "sequence", ++p->sequence);
-        for (i = 0; i < 5; i++) {
-            lapsus_put_declared(p, &b, names[i], tables[i]);
-            tables[i]->sent = tables[i]->count;
-        }
+    for (i = 0; i < 5; i++) fresh += tables[i]->count > (all ? 0 : tables[i]->sent);
+    if (fresh == 0) return 0;
+    lapsus_head(b, 5, (uint64_t)(2 + fresh));
+    lapsus_said(b, "record", "declare");
+    lapsus_count(b, "sequence", sequence);
+    for (i = 0; i < 5; i++) {
+        lapsus_put_declared(p, b, names[i], tables[i], all ? 0 : tables[i]->sent);
+        if (!all) tables[i]->sent = tables[i]->count;
     }
+    return 1;
+}
+
+static void lapsus_put_all_declared(lapsus *p, lapsus_bytes *b, uint64_t sequence) {
+    pthread_mutex_lock(&p->lock);
+    lapsus_put_tables(p, b, sequence, 1);
     pthread_mutex_unlock(&p->lock);
-    if (fresh > 0) lapsus_sink_put(p, p->sequence, &b);
+}
+
+static void lapsus_send_declared(lapsus *p) {
+    lapsus_bytes b = { NULL, 0, 0, 0 };
+    int fresh;
+    pthread_mutex_lock(&p->lock);
+    fresh = lapsus_put_tables(p, &b, p->sequence + 1, 0);
+    pthread_mutex_unlock(&p->lock);
+    if (fresh) lapsus_sink_put(p, ++p->sequence, &b);
 }
 
 /* Samples by what they are of, in order of the frames, as columns. */
@@ -1500,7 +1769,7 @@ static void lapsus_send_chunk(lapsus *p) {
     if (p->frames == 0) return;
     lapsus_send_declared(p);
     for (lane = p->others; lane != NULL; lane = lane->next) lanes += lapsus_has_spans(lane);
-    lapsus_head(&b, 5, p->picture_count > 0 ? 14 : 13);
+    lapsus_head(&b, 5, (uint64_t)(13 + (p->picture_count > 0) + (p->has_stretch != 0)));
     lapsus_said(&b, "record", "chunk");
     lapsus_count(&b, "sequence", ++p->sequence);
     lapsus_text(&b, "frames");
@@ -1525,6 +1794,13 @@ static void lapsus_send_chunk(lapsus *p) {
         lapsus_text(&b, "pictures");
         lapsus_head(&b, 4, p->picture_count);
         lapsus_put(&b, p->pictures.data, p->pictures.size);
+    }
+    if (p->has_stretch) {
+        lapsus_text(&b, "stretch");
+        lapsus_head(&b, 5, 2);
+        lapsus_said(&b, "cause", "pause");
+        lapsus_said(&b, "at", p->stretch_at);
+        p->has_stretch = 0;
     }
     lapsus_put_jobs(&b, p);
     pthread_mutex_lock(&p->lock);
@@ -1665,14 +1941,42 @@ static void lapsus_close_frame(lapsus *p, uint64_t now) {
     }
 }
 
+void lapsus_pause(lapsus *p) {
+    if (!lapsus_is_on(p) || !p->has_frame) return;
+    lapsus_close_frame(p, lapsus_now_ns());
+    /* What is said from here on belongs to the chunk after the pause. */
+    lapsus_send_chunk(p);
+    p->has_frame = 0;
+    p->paused = 1;
+}
+
+void lapsus_stop(lapsus *p) {
+    lapsus_pause(p);
+    lapsus_turn(p, 0);
+}
+
+static void lapsus_say_now(char to[32]) {
+    struct tm utc;
+    time_t now = time(NULL);
+    gmtime_r(&now, &utc);
+    strftime(to, 32, "%Y-%m-%dT%H:%M:%SZ", &utc);
+}
+
 void lapsus_frame(lapsus *p) {
     uint64_t now;
     lapsus_spans *s = &p->main.own;
-    if (!p->on) return;
+    if (__atomic_load_n(&p->stop_wished, __ATOMIC_RELAXED)) lapsus_stop(p);
+    if (!lapsus_is_on(p)) return;
+    if (p->paused) {
+        p->has_stretch = 1;
+        lapsus_say_now(p->stretch_at);
+    }
+    p->paused = 0;
     now = lapsus_now_ns();
     if (p->has_frame) lapsus_close_frame(p, now);
     else {
         /* The loop may run on another thread than what began the recording. */
+        if (p->ready.file >= 0) close(p->ready.file);
         lapsus_ask_ready(&p->ready);
         lapsus_taken(&p->ready);
         lapsus_clear_spans(s);
@@ -1697,7 +2001,7 @@ static void lapsus_calibrate(lapsus *p, uint64_t *span, uint64_t *inside, uint64
     int round, i, steps = 0, marker = p->send;
     uint64_t from, sum, last, until;
     *span = *inside = *reading = *step = 1000000000u;
-    p->on = 1;
+    lapsus_turn(p, 1);
     for (round = 0; round < 8 && p->on; round++) {
         lapsus_clear_spans(&p->main.own);
         from = lapsus_now_ns();
@@ -1715,7 +2019,7 @@ static void lapsus_calibrate(lapsus *p, uint64_t *span, uint64_t *inside, uint64
         if (sum < *reading) *reading = sum;
     }
     lapsus_clear_spans(&p->main.own);
-    p->on = 0;
+    lapsus_turn(p, 0);
     last = lapsus_now_ns();
     until = last + 20000000u;
     while (steps < 200 && last < until) {
@@ -1738,37 +2042,23 @@ static const char *lapsus_first(const char *one, const char *other) {
     return one != NULL && one[0] != 0 ? one : other != NULL && other[0] != 0 ? other : NULL;
 }
 
-/* 16 letters that no other recording has. */
-static void lapsus_identity(char to[33]) {
-    uint64_t random = lapsus_now_ns() ^ ((uint64_t)getpid() << 32) ^ (uint64_t)time(NULL);
-    FILE *file = fopen("/dev/urandom", "rb");
-    int i;
-    for (i = 0; i < 2; i++) {
-        if (file == NULL || fread(&random, sizeof random, 1, file) != 1) random = random * 6364136223846793005ull + 1;
-        snprintf(to + 16 * i, 17, "%016llx", (unsigned long long)random);
-    }
-    if (file != NULL) fclose(file);
-}
-
 static void lapsus_put_head(lapsus *p, lapsus_bytes *b, const lapsus_options *o) {
     static const char *const names[] = { "build", "device", "scene", "load", "version" };
     char cut[LAPSUS_MOST_NAME + 1], started[32], host[LAPSUS_MOST_NAME] = "";
     const char *said[5];
     uint64_t span, inside, reading, step;
-    struct tm utc;
-    time_t now = time(NULL);
     int i, count = 4;
     lapsus_calibrate(p, &span, &inside, &reading, &step);
     gethostname(host, sizeof host - 1);
     said[0] = o->build, said[1] = lapsus_first(o->device, host), said[2] = o->scene, said[3] = o->load, said[4] = o->version;
     for (i = 0; i < 5; i++) count += said[i] != NULL && said[i][0] != 0;
-    gmtime_r(&now, &utc);
-    strftime(started, sizeof started, "%Y-%m-%dT%H:%M:%SZ", &utc);
+    lapsus_say_now(started);
     lapsus_head(b, 6, 55799);
     lapsus_head(b, 5, 8);
     lapsus_said(b, "record", "take");
     lapsus_count(b, "lapsus", 1);
     lapsus_said(b, "take", p->sink.take);
+    p->sink.head_rest = b->size;
     lapsus_copy_name(cut, o->game);
     lapsus_said(b, "game", cut[0] == 0 ? "(no name)" : cut);
     lapsus_said(b, "writer", p->sink.writer);
@@ -1807,7 +2097,7 @@ static int lapsus_finish(lapsus *p) {
     int good = 0, is_open = !p->has_ended && (p->sink.file != NULL || p->sink.has_thread);
     p->has_ended = 1;
     if (is_open) {
-        if (p->on && p->has_frame) lapsus_close_frame(p, lapsus_now_ns());
+        lapsus_pause(p);
         lapsus_send_chunk(p);
         lapsus_head(&b, 5, 4);
         lapsus_said(&b, "record", "end");
@@ -1817,7 +2107,7 @@ static int lapsus_finish(lapsus *p) {
         lapsus_sink_put(p, p->sequence, &b);
         good = lapsus_sink_close(p);
     }
-    p->on = 0;
+    lapsus_turn(p, 0);
     return good;
 }
 
@@ -1899,6 +2189,7 @@ lapsus *lapsus_begin(const lapsus_options *options) {
     if (to == NULL) return p;
     p->send = lapsus_marker_at(p, "recorder.send", "recorder", "work", NULL, 0);
     p->random = lapsus_now_ns() | 1;
+    lapsus_crc_table(&p->sink);
     lapsus_identity(identity);
     p->sink.writer = lapsus_copy(identity + 16);
     p->sink.take = lapsus_copy(lapsus_first(o->take, lapsus_first(getenv("LAPSUS_TAKE"), identity)));
@@ -1920,7 +2211,7 @@ lapsus *lapsus_begin(const lapsus_options *options) {
         if (p->sink.file != NULL) setvbuf(p->sink.file, NULL, _IONBF, 0);
         p->on = p->sink.file != NULL && fwrite(p->sink.head.data, 1, p->sink.head.size, p->sink.file) == p->sink.head.size;
     }
-    if (!p->on) {
+    if (!lapsus_is_on(p)) {
         char words[400];
         snprintf(words, sizeof words, "nothing is recorded: %.200s: %s", to, strerror(errno));
         lapsus_tell(p, words);
@@ -1946,7 +2237,8 @@ int lapsus_close(lapsus *p) {
         }
         pthread_join(p->sink.thread, NULL);
     }
-    lapsus_forget(&p->sink, 0, 1);
+    lapsus_forget_all(&p->sink);
+    lapsus_forget_done(&p->sink);
     while ((lane = p->others) != NULL) {
         p->others = lane->next;
         lapsus_free_spans(&lane->own);

@@ -24,6 +24,7 @@ using System.IO;
 using System.IO.Compression;
 using System.Net;
 using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.RegularExpressions;
 using System.Threading;
@@ -392,6 +393,10 @@ namespace Lapsus
         private static readonly double NsPerTick = 1e9 / Stopwatch.Frequency;
 
         internal volatile bool On;
+        /// <summary>Said on another thread than that of the loop, whose next frame heeds it.</summary>
+        private volatile bool stopWished;
+        private bool paused;
+        private string stretchAt;
         internal int MarkerCount;
         private readonly object declaring = new object();
         private readonly Dictionary<string, int> markers = new Dictionary<string, int>();
@@ -405,6 +410,7 @@ namespace Lapsus
         private readonly Random random = new Random();
         private readonly Action<string> tell;
         private readonly int[] collections = new int[3];
+        private readonly List<byte[]> allMarkers = new List<byte[]>();
         private List<byte[]> freshMarkers = new List<byte[]>();
         private List<JobRow> jobs = new List<JobRow>();
         private Chunk chunk = new Chunk();
@@ -478,23 +484,38 @@ namespace Lapsus
             };
             IDictionary<string, object> kept = Scalars(more);
             if (kept.Count > 0) said["more"] = kept;
-            var head = new Cbor();
-            head.Head(6, 55799);
-            head.Any(new SortedDictionary<string, object>(StringComparer.Ordinal)
+            string started = Utc();
+            Func<string, string, long, byte[]> headOf = (identity, continued, after) =>
             {
-                ["record"] = "take", ["lapsus"] = 1L, ["take"] = take, ["game"] = NameOf(game), ["writer"] = writer,
-                ["target"] = target > 0 && target <= 10000 ? target : 60.0,
-                ["started"] = DateTime.UtcNow.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture),
-                ["conditions"] = said,
-            });
+                var fields = new SortedDictionary<string, object>(StringComparer.Ordinal)
+                {
+                    ["record"] = "take", ["lapsus"] = 1L, ["take"] = identity, ["game"] = NameOf(game), ["writer"] = writer,
+                    ["target"] = target > 0 && target <= 10000 ? target : 60.0, ["started"] = started, ["conditions"] = said,
+                };
+                if (continued != null)
+                {
+                    fields["continues"] = continued;
+                    fields["after"] = after;
+                }
+                var head = new Cbor();
+                head.Head(6, 55799);
+                head.Any(fields);
+                return head.Bytes();
+            };
             sink = IsAddress(to)
-                ? (ISink)new Stream(to, key, take, writer, head.Bytes(), (long)bufferMb << 20, tell, Stop)
-                : new FileSink(to, head.Bytes());
+                ? (ISink)new Stream(to, key, take, writer, headOf, number => Declared(number, true), (long)bufferMb << 20, tell,
+                    () => On = false, () => stopWished = true)
+                : new FileSink(to, headOf(take, null, 0));
             collect = Marker("gc", "runtime", "collect", new[] { "suspected" }, file: "");
             send = Marker("recorder.send", "recorder", file: "");
             heap = GaugeId("heap", "bytes");
             On = true;
             AppDomain.CurrentDomain.ProcessExit += OnExit;
+        }
+
+        private static string Utc()
+        {
+            return DateTime.UtcNow.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture);
         }
 
         private void OnExit(object sender, EventArgs arguments)
@@ -549,6 +570,7 @@ namespace Lapsus
                 var out_ = new Cbor();
                 out_.Any(said);
                 freshMarkers.Add(out_.Bytes());
+                allMarkers.Add(out_.Bytes());
                 MarkerCount++;
                 return id;
             }
@@ -779,6 +801,7 @@ namespace Lapsus
         /// <summary>At the top of each turn of the loop: closes the last frame, opens the next.</summary>
         public void Frame()
         {
+            if (stopWished) Stop();
             if (!On) return;
             try
             {
@@ -786,9 +809,38 @@ namespace Lapsus
             }
             catch (Exception error)
             {
-                Stop();
+                On = false;
                 tell("the recording ends: " + error.Message);
             }
+        }
+
+        /// <summary>Ends the open frame where it stands: there is none until the next Frame(). For a loop that rests.</summary>
+        public void Pause()
+        {
+            if (!On || frameStart < 0) return;
+            try
+            {
+                CloseFrame(Now());
+                NewFrame();
+                frameStart = -1;
+                // What is said from here on belongs to the chunk after the pause.
+                if (chunk.Frames > 0) SendChunk();
+                paused = true;
+            }
+            catch (Exception error)
+            {
+                On = false;
+                tell("the recording ends: " + error.Message);
+            }
+        }
+
+        private void NewFrame()
+        {
+            Own.Clear();
+            frameGauges.Clear();
+            frameWatches.Clear();
+            frameLives.Clear();
+            frameSteps = 0;
         }
 
         private void NextFrame()
@@ -798,15 +850,20 @@ namespace Lapsus
             if (isFirst)
             {
                 NoteCollections();
+                if (loopReady != null) loopReady.Close();
                 loopReady = new ReadyTime();
                 loopReady.Taken();
+                Own.Clear();
+                // What was said in a pause belongs to the frame after it, which begins a stretch.
+                if (paused) stretchAt = Utc();
+                else NewFrame();
+                paused = false;
             }
-            else CloseFrame(now);
-            Own.Clear();
-            frameGauges.Clear();
-            frameWatches.Clear();
-            frameLives.Clear();
-            frameSteps = 0;
+            else
+            {
+                CloseFrame(now);
+                NewFrame();
+            }
             frameStart = now;
             if (!isFirst && (now - origin - chunk.FirstStart >= ChunkNs || chunk.Spans >= ChunkSpans) && chunk.Frames > 0)
             {
@@ -899,35 +956,8 @@ namespace Lapsus
         {
             Chunk full = chunk;
             chunk = new Chunk();
-            List<byte[]> declared;
-            var lists = new Dictionary<string, List<byte[]>>();
-            lock (declaring)
-            {
-                declared = freshMarkers;
-                freshMarkers = new List<byte[]>();
-                if (declared.Count > 0) lists["markers"] = declared;
-                foreach (var pair in new[]
-                {
-                    new KeyValuePair<string, Names>("lanes", lanes), new KeyValuePair<string, Names>("gauges", gauges),
-                    new KeyValuePair<string, Names>("watches", watches), new KeyValuePair<string, Names>("classes", classes),
-                })
-                {
-                    List<byte[]> fresh = pair.Value.TakeFresh();
-                    if (fresh.Count > 0) lists[pair.Key] = fresh;
-                }
-            }
-            if (lists.Count > 0)
-            {
-                var record = new Cbor();
-                record.Head(5, 2 + lists.Count);
-                record.Text("record").Text("declare").Text("sequence").Int(++sequence);
-                foreach (var pair in lists)
-                {
-                    record.Text(pair.Key).Head(4, pair.Value.Count);
-                    foreach (byte[] item in pair.Value) record.Raw(item);
-                }
-                sink.Put(sequence, record.Bytes());
-            }
+            byte[] declared = Declared(sequence + 1, false);
+            if (declared != null) sink.Put(++sequence, declared);
             List<JobRow> jobRows;
             lock (problems)
             {
@@ -938,15 +968,49 @@ namespace Lapsus
             dropped = 0;
             int mended = Interlocked.Exchange(ref repaired, 0);
             List<object> what = TakeProblems();
-            sink.Put(number, () => Encoded(full, number, jobRows, lost, mended, what, origin));
+            string stretch = stretchAt;
+            stretchAt = null;
+            sink.Put(number, () => Encoded(full, number, jobRows, lost, mended, what, origin, stretch));
+        }
+
+        /// <summary>A record of what is declared: all of it, or what is new; null where nothing is.</summary>
+        private byte[] Declared(long number, bool all)
+        {
+            var lists = new Dictionary<string, List<byte[]>>();
+            lock (declaring)
+            {
+                List<byte[]> own = all ? new List<byte[]>(allMarkers) : freshMarkers;
+                if (!all) freshMarkers = new List<byte[]>();
+                if (own.Count > 0) lists["markers"] = own;
+                foreach (var pair in new[]
+                {
+                    new KeyValuePair<string, Names>("lanes", lanes), new KeyValuePair<string, Names>("gauges", gauges),
+                    new KeyValuePair<string, Names>("watches", watches), new KeyValuePair<string, Names>("classes", classes),
+                })
+                {
+                    List<byte[]> some = all ? pair.Value.All() : pair.Value.TakeFresh();
+                    if (some.Count > 0) lists[pair.Key] = some;
+                }
+            }
+            if (lists.Count == 0 && !all) return null;
+            var record = new Cbor();
+            record.Head(5, 2 + lists.Count);
+            record.Text("record").Text("declare").Text("sequence").Int(number);
+            foreach (var pair in lists)
+            {
+                record.Text(pair.Key).Head(4, pair.Value.Count);
+                foreach (byte[] item in pair.Value) record.Raw(item);
+            }
+            return record.Bytes();
         }
 
         /// <summary>Worked out on the thread that delivers.</summary>
         private static byte[] Encoded(Chunk full, long number, List<JobRow> jobs, long dropped, int repaired,
-            List<object> problems, long origin)
+            List<object> problems, long origin, string stretchAt)
         {
             var record = new Cbor();
-            record.Head(5, 11 + (jobs.Count > 0 ? 1 : 0) + (problems.Count > 0 ? 1 : 0) + (full.Pictures.Count > 0 ? 1 : 0));
+            record.Head(5, 11 + (jobs.Count > 0 ? 1 : 0) + (problems.Count > 0 ? 1 : 0) + (full.Pictures.Count > 0 ? 1 : 0) +
+                (stretchAt != null ? 1 : 0));
             record.Text("record").Text("chunk").Text("sequence").Int(number);
             full.Write(record, origin);
             record.Text("moments").Any(full.Moments);
@@ -966,6 +1030,7 @@ namespace Lapsus
                 record.Text("at").Wholes(jobs.Count, i => jobs[i].At);
             }
             record.Text("dropped").Int(dropped).Text("repaired").Int(repaired);
+            if (stretchAt != null) record.Text("stretch").Head(5, 2).Text("cause").Text("pause").Text("at").Text(stretchAt);
             if (problems.Count > 0) record.Text("problems").Any(problems);
             return record.Bytes();
         }
@@ -1005,9 +1070,10 @@ namespace Lapsus
 
         // ---- the end ----
 
-        /// <summary>Records no more; what was recorded is still delivered by Close().</summary>
+        /// <summary>Records no more, and ends the open frame; what was recorded is still delivered by Close().</summary>
         public void Stop()
         {
+            Pause();
             On = false;
         }
 
@@ -1019,7 +1085,7 @@ namespace Lapsus
             sink = open;
             try
             {
-                if (On && frameStart >= 0) CloseFrame(Now());
+                Stop();
                 if (chunk.Frames > 0) SendChunk();
                 var end = new Cbor();
                 List<object> what = TakeProblems();
@@ -1033,7 +1099,7 @@ namespace Lapsus
             {
                 tell("the recording did not end well: " + error.Message);
             }
-            Stop();
+            On = false;
             sink = null;
             if (loopReady != null) loopReady.Close();
             AppDomain.CurrentDomain.ProcessExit -= OnExit;
@@ -1122,6 +1188,7 @@ namespace Lapsus
     internal sealed class Names
     {
         private readonly Dictionary<string, int> ids = new Dictionary<string, int>();
+        private readonly List<byte[]> all = new List<byte[]>();
         private List<byte[]> fresh = new List<byte[]>();
 
         internal int Count
@@ -1149,7 +1216,13 @@ namespace Lapsus
             var record = new Cbor();
             record.Any(said);
             fresh.Add(record.Bytes());
+            all.Add(record.Bytes());
             return id;
+        }
+
+        internal List<byte[]> All()
+        {
+            return new List<byte[]>(all);
         }
 
         internal List<byte[]> TakeFresh()
@@ -1461,34 +1534,101 @@ namespace Lapsus
         }
     }
 
+    /// <summary>CRC-32 as in gzip, and the chain of a take's records.</summary>
+    internal static class Crc
+    {
+        private static readonly uint[] Table = Make();
+
+        private static uint[] Make()
+        {
+            var table = new uint[256];
+            for (uint i = 0; i < 256; i++)
+            {
+                uint crc = i;
+                for (int bit = 0; bit < 8; bit++) crc = (crc & 1) != 0 ? (crc >> 1) ^ 0xedb88320u : crc >> 1;
+                table[i] = crc;
+            }
+            return table;
+        }
+
+        private static uint Of(byte[] data, uint before)
+        {
+            uint crc = ~before;
+            foreach (byte one in data) crc = (crc >> 8) ^ Table[(crc ^ one) & 0xff];
+            return ~crc;
+        }
+
+        /// <summary>Of the chain of the record before, four bytes, and the record.</summary>
+        internal static uint Chained(uint before, byte[] record)
+        {
+            var head = new[] { (byte)(before >> 24), (byte)(before >> 16), (byte)(before >> 8), (byte)before };
+            return Of(record, Of(head, 0));
+        }
+    }
+
     /// <summary>Delivers records by HTTP from a thread of its own: each is kept until the server has stored it.</summary>
     internal sealed class Stream : ISink
     {
         private const int BodyBytes = 8 << 20, PatienceMs = 2000, TimeoutMs = 10000;
+        /// <summary>What is acknowledged is kept for so long: a server may come back with less than it had.</summary>
+        private const int KeptMs = 2000, KeptBytes = 8 << 20;
         /// <summary>About what a chunk will have: known only once it is encoded.</summary>
         private const int Unknown = 1 << 16;
+        /// <summary>Codes of what breaks the format: the same again will break it again.</summary>
+        private static readonly string[] Broken =
+            { "not-a-take", "other-version", "not-cbor", "too-large", "bad-field", "after-end" };
 
         private sealed class Waiting
         {
-            internal long Sequence;
+            internal long Sequence, DoneMs;
             internal byte[] Bytes;
             internal Func<byte[]> Make;
+            internal uint Chain;
+            internal bool IsChained;
+        }
+
+        /// <summary>Nothing more is recorded: docs/format.md, "Answers".</summary>
+        private sealed class EndException : Exception
+        {
+            internal readonly bool Keeps;
+            internal readonly string Ending;
+
+            internal EndException(string why, bool keeps, string ending = "") : base(why)
+            {
+                Keeps = keeps;
+                Ending = ending;
+            }
+        }
+
+        /// <summary>The server has less than it had acknowledged, or something else than was sent.</summary>
+        private sealed class BehindException : Exception
+        {
         }
 
         private readonly string[] addresses;
-        private readonly string key, take, writer;
-        private readonly byte[] head;
+        private readonly string key, writer;
+        private readonly Func<string, string, long, byte[]> headOf;
+        private readonly Func<long, byte[]> declared;
         private readonly long most;
         private readonly Action<string> tell;
-        private readonly Action stop;
+        private readonly Action stop, wishStop;
         private readonly LinkedList<Waiting> waiting = new LinkedList<Waiting>();
+        /// <summary>What is acknowledged, for a while.</summary>
+        private readonly LinkedList<Waiting> done = new LinkedList<Waiting>();
+        private readonly HashSet<string> said = new HashSet<string>();
+        private readonly Stopwatch clock = Stopwatch.StartNew();
         private readonly Thread thread;
-        private long size;
+        private string take;
+        private byte[] head;
+        private long size, doneBytes, acknowledged, sent, equal;
+        private uint chain;
         private int at;
-        private bool closing, refused;
+        private bool closing, over;
 
-        internal Stream(string to, string key, string take, string writer, byte[] head, long most, Action<string> tell,
-            Action stop)
+        /// <param name="headOf">The take's own record: of its identity, the one it goes on with, and the record it follows.</param>
+        /// <param name="declared">A record of everything that was declared so far, with a number.</param>
+        internal Stream(string to, string key, string take, string writer, Func<string, string, long, byte[]> headOf,
+            Func<long, byte[]> declared, long most, Action<string> tell, Action stop, Action wishStop)
         {
             addresses = to.Split(',');
             for (int i = 0; i < addresses.Length; i++)
@@ -1496,10 +1636,13 @@ namespace Lapsus
             this.key = key;
             this.take = take;
             this.writer = writer;
-            this.head = head;
+            this.headOf = headOf;
+            this.declared = declared;
+            head = headOf(take, null, 0);
             this.most = most;
             this.tell = tell;
             this.stop = stop;
+            this.wishStop = wishStop;
             thread = new Thread(Run) { IsBackground = true, Name = "lapsus" };
             thread.Start();
         }
@@ -1523,7 +1666,7 @@ namespace Lapsus
         {
             lock (waiting)
             {
-                if (refused) return;
+                if (over) return;
                 waiting.AddLast(one);
                 Interlocked.Add(ref size, one.Bytes?.Length ?? Unknown);
                 Monitor.Pulse(waiting);
@@ -1540,8 +1683,8 @@ namespace Lapsus
             thread.Join(PatienceMs);
             lock (waiting)
             {
-                if (waiting.Count > 0) tell(waiting.Count + " records are not delivered; " + Spool());
-                refused = true;
+                if (!over && waiting.Count > 0) tell(waiting.Count + " records are not delivered; " + Spool(""));
+                over = true;
             }
         }
 
@@ -1554,9 +1697,9 @@ namespace Lapsus
                 List<Waiting> records;
                 lock (waiting)
                 {
-                    if (refused || (waiting.Count == 0 && closing)) return;
+                    if (over || (waiting.Count == 0 && closing)) return;
                     if (waiting.Count == 0) Monitor.Wait(waiting, 1000);
-                    if (pauseMs > 0 && !refused) Monitor.Wait(waiting, pauseMs);
+                    if (pauseMs > 0 && !over) Monitor.Wait(waiting, pauseMs);
                     records = Next();
                 }
                 if (records.Count == 0) continue;
@@ -1564,18 +1707,50 @@ namespace Lapsus
                 foreach (Waiting one in records) Encode(one);
                 try
                 {
-                    if (!Deliver(records)) return;
+                    Deliver(records);
                     pauseMs = 0;
                     told = false;
                 }
+                catch (BehindException)
+                {
+                    pauseMs = Longer(pauseMs);
+                }
+                catch (EndException why)
+                {
+                    End(why);
+                    return;
+                }
                 catch (Exception error)
                 {
-                    if (!told) tell("no connection to " + addresses[at] + ": " + error.Message + "; records are kept");
+                    if (!told) Say(addresses[at] + " does not take what is recorded: " + error.Message + "; records are kept");
                     told = true;
                     at = (at + 1) % addresses.Length;
-                    // At the end there is little time.
-                    pauseMs = closing ? 250 : Math.Min(5000, Math.Max(250, 2 * pauseMs));
+                    pauseMs = Longer(pauseMs);
                 }
+            }
+        }
+
+        /// <summary>At the end there is little time.</summary>
+        private int Longer(int pauseMs)
+        {
+            return closing ? 250 : Math.Min(5000, Math.Max(250, 2 * pauseMs));
+        }
+
+        /// <summary>Each thing once.</summary>
+        private void Say(string words)
+        {
+            if (said.Add(words)) tell(words);
+        }
+
+        private void End(EndException why)
+        {
+            lock (waiting)
+            {
+                over = true;
+                stop();
+                string kept = why.Keeps && waiting.Count > 0 ? "; " + Spool(why.Ending) : "";
+                waiting.Clear();
+                tell("the recording ends: " + why.Message + kept);
             }
         }
 
@@ -1595,47 +1770,116 @@ namespace Lapsus
 
         private void Encode(Waiting one)
         {
-            if (one.Bytes != null) return;
-            one.Bytes = one.Make();
-            one.Make = null;
-            Interlocked.Add(ref size, one.Bytes.Length - Unknown);
+            if (one.Bytes == null)
+            {
+                one.Bytes = one.Make();
+                one.Make = null;
+                Interlocked.Add(ref size, one.Bytes.Length - Unknown);
+            }
+            if (one.IsChained) return;
+            one.Chain = chain = Crc.Chained(chain, one.Bytes);
+            one.IsChained = true;
         }
 
-        /// <returns>Whether there is any use in going on.</returns>
-        private bool Deliver(List<Waiting> records)
+        /// <summary>docs/format.md, "Answers", says what each answer means.</summary>
+        private void Deliver(List<Waiting> records)
         {
             string text;
+            sent = Math.Max(sent, records[records.Count - 1].Sequence);
             int status = Post(records, out text);
-            Match ack = Regex.Match(text, "\"ack\"\\s*:\\s*(\\d+)");
-            if (ack.Success) Forget(long.Parse(ack.Groups[1].Value, CultureInfo.InvariantCulture));
-            if (status == 200 && ack.Success)
+            string code = Field(text, "code"), why = Field(text, "detail") ?? "status " + status;
+            if (status == 410 || code == "discarded") throw new EndException(why, false);
+            if (status == 401 || code == "wrong-key") throw new EndException(why, true);
+            long? ack = Number(text, "ack");
+            if (ack != null) Heard(ack.Value, Number(text, "chain"));
+            if (status == 200 && ack != null)
             {
-                if (Regex.IsMatch(text, "\"order\"\\s*:\\s*\"stop\"")) stop();
-                return true;
+                if (Regex.IsMatch(text, "\"order\"\\s*:\\s*\"stop\"")) wishStop();
+                return;
             }
-            Match detail = Regex.Match(text, "\"detail\"\\s*:\\s*\"((?:[^\"\\\\]|\\\\.)*)\"");
-            string why = detail.Success ? detail.Groups[1].Value : "status " + status;
-            if (status < 400 || status >= 500 || status == 408 || status == 409 || status == 429) throw new IOException(why);
-            lock (waiting)
-            {
-                refused = true;
-                waiting.Clear();
-            }
-            stop();
-            tell("the recording is refused: " + why);
-            return false;
+            if (Array.IndexOf(Broken, code) >= 0) throw new EndException(why, true, ".refused");
+            throw new IOException(status == 409 && code == null ? "it is busy with this take" : why);
         }
 
-        private void Forget(long acknowledged)
+        private static string Field(string text, string name)
+        {
+            Match found = Regex.Match(text, "\"" + name + "\"\\s*:\\s*\"((?:[^\"\\\\]|\\\\.)*)\"");
+            return found.Success ? found.Groups[1].Value : null;
+        }
+
+        private static long? Number(string text, string name)
+        {
+            Match found = Regex.Match(text, "\"" + name + "\"\\s*:\\s*(\\d{1,18})");
+            return found.Success ? (long?)long.Parse(found.Groups[1].Value, CultureInfo.InvariantCulture) : null;
+        }
+
+        private void Heard(long ack, long? chainThere)
         {
             lock (waiting)
             {
-                while (waiting.Count > 0 && waiting.First.Value.Sequence <= acknowledged)
+                if (ack > sent) throw new EndException("there is another recording under the same identity", true);
+                if (ack < acknowledged)
                 {
-                    Interlocked.Add(ref size, -(waiting.First.Value.Bytes?.Length ?? Unknown));
+                    GoBack(ack, false);
+                    throw new BehindException();
+                }
+                while (waiting.Count > 0 && waiting.First.Value.Sequence <= ack)
+                {
+                    Waiting one = waiting.First.Value;
                     waiting.RemoveFirst();
+                    Interlocked.Add(ref size, -(one.Bytes?.Length ?? Unknown));
+                    one.DoneMs = clock.ElapsedMilliseconds;
+                    done.AddLast(one);
+                    doneBytes += one.Bytes.Length;
+                }
+                acknowledged = ack;
+                if (chainThere != null && done.Count > 0 && done.Last.Value.Sequence == ack)
+                {
+                    if (done.Last.Value.Chain != chainThere)
+                    {
+                        Say("what has arrived is not what was sent; it is sent again, as a take that goes on with this one");
+                        GoBack(equal, true);
+                        throw new BehindException();
+                    }
+                    equal = ack;
+                }
+                while (done.Count > 0 && (clock.ElapsedMilliseconds - done.First.Value.DoneMs > KeptMs || doneBytes > KeptBytes))
+                {
+                    doneBytes -= done.First.Value.Bytes.Length;
+                    done.RemoveFirst();
                 }
             }
+        }
+
+        /// <summary>Sends again from the record after this one, as far as it is there; else goes on in a new take.</summary>
+        private void GoBack(long ack, bool anew)
+        {
+            while (done.Count > 0 && done.First.Value.Sequence <= ack) done.RemoveFirst();
+            anew |= done.Count == 0 || done.First.Value.Sequence != ack + 1;
+            while (done.Count > 0)
+            {
+                Interlocked.Add(ref size, done.Last.Value.Bytes.Length);
+                waiting.AddFirst(done.Last.Value);
+                done.RemoveLast();
+            }
+            doneBytes = 0;
+            acknowledged = ack;
+            if (anew) GoOnAnew();
+        }
+
+        private void GoOnAnew()
+        {
+            long first = waiting.Count > 0 ? waiting.First.Value.Sequence : sent + 1;
+            string old = take;
+            take = old.Substring(0, Math.Min(50, old.Length)) + "-" + Guid.NewGuid().ToString("N").Substring(0, 8);
+            head = headOf(take, old, first - 2);
+            acknowledged = equal = first - 2;
+            chain = 0;
+            foreach (Waiting one in waiting) one.IsChained = false;
+            var declare = new Waiting { Sequence = first - 1, Bytes = declared(first - 1) };
+            waiting.AddFirst(declare);
+            Interlocked.Add(ref size, declare.Bytes.Length);
+            Say("the server has less than it had acknowledged: the recording goes on as take " + take);
         }
 
         private int Post(List<Waiting> records, out string text)
@@ -1673,8 +1917,26 @@ namespace Lapsus
             }
         }
 
+        [DllImport("libc", EntryPoint = "chmod", SetLastError = true)]
+        private static extern int Chmod(string path, uint mode);
+
+        /// <summary>For nobody else to read, where the system knows of such.</summary>
+        private static void Private(string path, byte[] bytes)
+        {
+            File.WriteAllBytes(path, new byte[0]);
+            try
+            {
+                Chmod(path, 0x180);
+            }
+            catch (Exception)
+            {
+                // There is no such library: the folder is the user's own.
+            }
+            File.WriteAllBytes(path, bytes);
+        }
+
         /// <summary>Leaves records where Lapsus finds them: docs/format.md, "Spool files".</summary>
-        private string Spool()
+        private string Spool(string ending)
         {
             try
             {
@@ -1690,7 +1952,10 @@ namespace Lapsus
                 var url = new Uri(addresses[0]);
                 string name = url.Host + "_" + url.Port + "~" + take + "~" + writer + "~" + waiting.First.Value.Sequence + ".spool";
                 string path = Path.Combine(folder, name);
-                using (var file = new FileStream(path + ".new", FileMode.Create, FileAccess.Write))
+                // What it was to be let in with: whoever takes it up shows it again.
+                if (!string.IsNullOrEmpty(key)) Private(path + ".key", Encoding.UTF8.GetBytes(key));
+                Private(path + ".new", new byte[0]);
+                using (var file = new FileStream(path + ".new", FileMode.Append, FileAccess.Write))
                 {
                     file.Write(head, 0, head.Length);
                     foreach (Waiting one in waiting)
@@ -1700,9 +1965,9 @@ namespace Lapsus
                     }
                 }
                 // Whole under its name, or not there at all.
-                File.Delete(path);
-                File.Move(path + ".new", path);
-                return "they are kept in " + path;
+                File.Delete(path + ending);
+                File.Move(path + ".new", path + ending);
+                return "they are kept in " + path + ending;
             }
             catch (Exception error)
             {

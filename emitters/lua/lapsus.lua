@@ -35,6 +35,15 @@ local CHUNK_SPANS = 60000
 local MOST_DEPTH, MOST_FRAME_SPANS = 255, 200000
 local MOST_MARKERS, MOST_NAMES, MOST_NAME, MOST_FILE, MOST_DATA = 16384, 1024, 200, 1000, 16384
 local MOST_PICTURES, PICTURE_BYTES, PICTURE_WIDTH, PICTURE_NS = 64, 49152, 320, 5e8
+-- What is acknowledged is kept for so long: a server may come back with less than it had.
+local KEPT_S, KEPT_BYTES = 2, 8 * 2 ^ 20
+-- Bytes that the chain of records is worked out for in one frame, and that may wait for it.
+local CHAIN_BYTES, CHAIN_WAITING = 8192, 4 * 2 ^ 20
+-- Codes of what breaks the format: the same again will break it again.
+local BROKEN = {
+  ["not-a-take"] = true, ["other-version"] = true, ["not-cbor"] = true, ["too-large"] = true, ["bad-field"] = true,
+  ["after-end"] = true,
+}
 local FOLDED = "(more than a take may have)"
 local KINDS = {
   ["work"] = true, ["wait:refresh"] = true, ["wait:graphics"] = true, ["wait:job"] = true, ["wait:io"] = true,
@@ -128,6 +137,30 @@ local function find_clock()
   return os.clock, "processor time: waiting is not seen"
 end
 
+---- CRC-32 as in gzip, where numbers have bits ----
+
+local load_text = loadstring or load
+local has_bits, xor, band, shift = pcall(function()
+  local native = load_text "return function(a, b) return a ~ b end, function(a, b) return a & b end, function(a, n) return a >> n end"
+  if native then return native() end
+  local bit = type(bit32) == "table" and bit32 or require "bit"
+  return bit.bxor, bit.band, bit.rshift
+end)
+-- pcall gives the three behind its own.
+local CRC = {}
+if has_bits then
+  for i = 0, 255 do
+    local crc = i
+    for _ = 1, 8 do crc = band(crc, 1) == 1 and xor(shift(crc, 1), 0xedb88320) or shift(crc, 1) end
+    CRC[i] = crc
+  end
+end
+
+local function crc_of(text, from, to, crc)
+  for i = from, to do crc = xor(shift(crc, 8), CRC[band(xor(crc, text:byte(i)), 255)]) end
+  return crc
+end
+
 ---- a chunk's columns, as text, frame by frame ----
 
 local Texts = {}
@@ -154,6 +187,7 @@ function lapsus.probe(options)
     problems = {}, problem_count = 0,
     markers = {}, marker_count = 0, gauges = { count = 0 }, watches = { count = 0 }, classes = { count = 0 },
     fresh = { markers = {}, gauges = {}, watches = {}, classes = {}, lanes = { '{"id":0,"name":"main"}' } },
+    told = { markers = {}, gauges = {}, watches = {}, classes = {}, lanes = {} },
     updaters = {}, changed_updaters = {}, trials = {}, watched = {},
     -- Of the frame: spans, by place.
     marker_of = {}, start_of = {}, duration_of = {}, depth_of = {}, effect_of = {}, key_of = {},
@@ -215,13 +249,22 @@ function Probe:begin(to, options)
   said[#said + 1] = '"probe":"lapsus.lua ' .. lapsus.VERSION .. '","recorder":' .. recorder
   said[#said + 1] = '"more":' .. (scalars_of(more) or "{}")
   local target = is_finite(options.target) and options.target > 0 and options.target <= 10000 and options.target or 60
-  local head = ('{"record":"take","lapsus":1,"take":%s,"game":%s,"target":%s,"started":"%s","conditions":{%s}}\n'):format(
-    text_of(take), text_of(name_of(options.game)), number_of(target), os.date "!%Y-%m-%dT%H:%M:%SZ", concat(said, ","))
+  local started = os.date "!%Y-%m-%dT%H:%M:%SZ"
+  local function head_of(identity, continues, after)
+    local from = continues and (',"continues":%s,"after":%.0f'):format(text_of(continues), after) or ""
+    return ('{"record":"take","lapsus":1,"take":%s,"game":%s,"target":%s,"started":"%s","conditions":{%s}%s}\n'):format(
+      text_of(identity), text_of(name_of(options.game)), number_of(target), started, concat(said, ","), from)
+  end
   local is_address = to:find "^https?://" or (to:find "^[^/\\]+:%d+$" and not to:find "^%a:%d+$")
   if is_address then
-    self.sink = lapsus.stream(to, take, head, options, self.tell, function() self.on = false end)
+    self.sink = lapsus.stream(to, take, options, self.tell, {
+      head_of = head_of, seconds = clock,
+      declared = function() return self:all_declared() end,
+      stop = function() self.on = false end,
+      wish_stop = function() self.stop_wished = true end,
+    })
   else
-    self.sink = lapsus.file(to, head)
+    self.sink = lapsus.file(to, head_of(take))
   end
   -- A game that just ends still gets its whole take. Sockets are no more to be used then: it goes to a file.
   self.guard = at_end(function() self:finish(nil) end)
@@ -642,6 +685,7 @@ end
 
 --- At the top of each turn of the loop: closes the last frame, opens the next.
 function Probe:frame()
+  if self.stop_wished then self:stop() end
   if not self.on then return end
   local good, why = pcall(self.next_frame, self)
   if not good then
@@ -650,17 +694,41 @@ function Probe:frame()
   end
 end
 
+--- Ends the open frame where it stands: there is none until the next `frame()`. For a loop that rests.
+function Probe:pause()
+  if not self.on or not self.frame_start then return end
+  local good, why = pcall(function()
+    self:close_frame(math.max(self:now(), self.frame_start))
+    self:new_frame()
+    self.frame_start, self.paused = nil, true
+    -- What is said from here on belongs to the chunk after the pause.
+    self:send_chunk()
+  end)
+  if not good then
+    self.on = false
+    self.tell("the recording ends: " .. tostring(why))
+  end
+end
+
+--- Records no more, and ends the open frame; what was recorded is delivered by `close()`.
+function Probe:stop()
+  self:pause()
+  self.on = false
+end
+
 function Probe:next_frame()
   local now = self:now()
   if self.last_start and now < self.last_start then now = self.last_start end
   local closed = self.frame_start ~= nil
   if closed then self:close_frame(now)
   else
-    self.taken = ready_time()
+    self.taken = self.taken or ready_time()
     self.taken()
   end
   self.spans, self.depth, self.skipped = 0, 0, 0
-  self:new_frame()
+  -- What was said in a pause belongs to the frame after it, which begins a stretch.
+  if self.paused then self.stretch = os.date "!%Y-%m-%dT%H:%M:%SZ" else self:new_frame() end
+  self.paused = false
   self.frame_start, self.last_start = now, now
   if closed then
     self.spans = 1
@@ -778,6 +846,7 @@ function Probe:send_chunk()
   local declared = {}
   for kind, fresh in pairs(self.fresh) do
     if #fresh > 0 then declared[#declared + 1] = ('"%s":[%s]'):format(kind, concat(fresh, ",")) end
+    for _, one in ipairs(fresh) do self.told[kind][#self.told[kind] + 1] = one end
     self.fresh[kind] = {}
   end
   if #declared > 0 then
@@ -799,12 +868,25 @@ function Probe:send_chunk()
     '"moments":' .. self.chunk_moments:all(),
   }
   if #self.chunk_pictures > 0 then out[#out + 1] = '"pictures":' .. pictures_json(self.chunk_pictures) end
+  if self.stretch then
+    out[#out + 1] = ('"stretch":{"cause":"pause","at":"%s"}'):format(self.stretch)
+    self.stretch = nil
+  end
   if self.repaired > 0 then
     out[#out + 1] = ('"repaired":%d'):format(self.repaired)
     self.repaired = 0
   end
   self:new_chunk()
   self.sink:put(sequence, concat(out, ",") .. self:losses() .. "}\n")
+end
+
+--- Everything that has been declared so far, for a take that goes on with another.
+function Probe:all_declared()
+  local out = {}
+  for kind, all in pairs(self.told) do
+    if #all > 0 then out[#out + 1] = (',"%s":[%s]'):format(kind, concat(all, ",")) end
+  end
+  return concat(out)
 end
 
 function Probe:losses()
@@ -843,7 +925,7 @@ function Probe:finish(seconds)
   self.sink = nil
   local good, why = pcall(function()
     self.sink = sink
-    if self.on and self.frame_start then self:close_frame(math.max(self:now(), self.frame_start)) end
+    self:stop()
     self:send_chunk()
     local sequence = self:next_sequence()
     sink:put(sequence, ('{"record":"end","sequence":%d%s}\n'):format(sequence, self:losses()))
@@ -870,7 +952,8 @@ local Stream = {}
 Stream.__index = Stream
 
 --- Delivers by HTTP, a little with each frame and without ever waiting: each record is kept until it is stored.
-function lapsus.stream(to, take, head, options, tell, stop)
+--- @param ways head_of(take, continues, after), the take's own record; declared(), all that was declared, as JSON; stop()
+function lapsus.stream(to, take, options, tell, ways)
   if not to:find "^https?://" then to = "http://" .. to end
   local post = options.post
   if type(post) ~= "function" then
@@ -880,65 +963,200 @@ function lapsus.stream(to, take, head, options, tell, stop)
     post = lapsus.poster(socket)
   end
   return setmetatable({
-    url = to:gsub("/+$", "") .. "/ingest/" .. take, take = take, head = head, post = post, key = options.key or (os.getenv and os.getenv "LAPSUS_KEY"),
+    base = to:gsub("/+$", "") .. "/ingest/", take = take, head = ways.head_of(take), ways = ways, post = post,
+    key = options.key or (os.getenv and os.getenv "LAPSUS_KEY"),
     most = (is_finite(options.buffer_mb) and options.buffer_mb or 64) * 2 ^ 20, bytes = 0, first = 1, last = 0,
-    waiting = {}, tell = tell, stop = stop, pause = 0, turns = 0,
+    waiting = {}, tell = tell, pause = 0, turns = 0, said = {},
+    -- What is acknowledged, for a while; the last that is, that was sent, and whose chain was the server's.
+    done = {}, done_first = 1, done_last = 0, done_bytes = 0, acknowledged = 0, sent = 0, equal = 0,
+    chain = 0, to_chain = {}, chain_first = 1, chain_last = 0, chain_bytes = 0, chain_at = 0, chains = has_bits,
   }, Stream)
 end
 function Stream:is_full() return self.bytes > self.most end
 function Stream:put(sequence, line)
-  if self.refused then return end
+  if self.over then return end
   self.last = self.last + 1
   self.waiting[self.last] = { sequence = sequence, line = line }
   self.bytes = self.bytes + #line
+  self:link(self.waiting[self.last])
 end
-function Stream:is_idle() return not self.busy and (self.first > self.last or self.refused) end
+function Stream:is_idle() return not self.busy and (self.first > self.last or self.over) end
+
+--- Each thing once.
+function Stream:say(words)
+  if not self.said[words] then self.tell(words) end
+  self.said[words] = true
+end
+
+--- A record whose part of the chain is to be worked out, a little with each frame.
+function Stream:link(one)
+  if not self.chains then return end
+  self.chain_last, self.chain_bytes = self.chain_last + 1, self.chain_bytes + #one.line
+  self.to_chain[self.chain_last] = one
+  -- Where there is too much of it nobody compares: what is sent is the same.
+  if self.chain_bytes > CHAIN_WAITING then self.chains, self.to_chain = false, {} end
+end
+
+--- CRC-32 of the chain of the record before, four bytes, and the record without its line feed.
+function Stream:go_on_chaining(most)
+  while self.chains and most > 0 and self.chain_first <= self.chain_last do
+    local one = self.to_chain[self.chain_first]
+    local size = #one.line - 1
+    if self.chain_at == 0 then
+      local c = self.chain
+      local four = string.char(floor(c / 2 ^ 24) % 256, floor(c / 2 ^ 16) % 256, floor(c / 2 ^ 8) % 256, c % 256)
+      self.crc = crc_of(four, 1, 4, 0xffffffff)
+    end
+    local to = math.min(size, self.chain_at + most)
+    self.crc = crc_of(one.line, self.chain_at + 1, to, self.crc)
+    most = most - (to - self.chain_at)
+    self.chain_at = to
+    if to == size then
+      -- LuaJIT's are signed.
+      self.chain = xor(self.crc, 0xffffffff) % 2 ^ 32
+      one.chain, self.chain_at = self.chain, 0
+      self.to_chain[self.chain_first] = nil
+      self.chain_first, self.chain_bytes = self.chain_first + 1, self.chain_bytes - #one.line
+      if one.chain_there and not self.busy then self:compare(one) end
+    end
+  end
+end
 
 --- Goes on with what is under way; begins to send what is there.
 function Stream:turn()
   if self.step then self.step() end
-  if self.busy or self.refused or self.first > self.last then return end
+  self:go_on_chaining(CHAIN_BYTES)
+  if self.busy or self.over or self.first > self.last then return end
   self.turns = self.turns + 1
   if self.turns < self.pause then return end
   self.turns = 0
   local lines, size = { self.head }, 0
   for i = self.first, self.last do
     lines[#lines + 1] = self.waiting[i].line
+    self.sent = math.max(self.sent, self.waiting[i].sequence)
     size = size + #lines[#lines]
     if size > 4 * 2 ^ 20 then break end
   end
   local headers = { ["Content-Type"] = "application/jsonl" }
   if self.key then headers["Authorization"] = "Bearer " .. self.key end
   self.busy = true
-  local good, step = pcall(self.post, self.url, concat(lines), headers, function(status, text) self:hear(status, text) end)
+  local url = self.base .. self.take
+  local good, step = pcall(self.post, url, concat(lines), headers, function(status, text) self:hear(status, text) end)
   if not good then self:hear(nil, tostring(step)) elseif type(step) == "function" and self.busy then self.step = step end
 end
 
+--- Nothing more is recorded; what is left is kept, unless nobody wants it.
+function Stream:finish(why, keeps, ending)
+  local kept = ""
+  if keeps and self.first <= self.last then
+    local path, problem = self:spool(ending)
+    kept = path and "; what is left is kept in " .. path or "; what is left is lost: " .. tostring(problem)
+  end
+  self.over, self.waiting, self.first, self.last, self.bytes = true, {}, 1, 0, 0
+  self.ways.stop()
+  self.tell("the recording ends: " .. why .. kept)
+end
+
+--- docs/format.md, "Answers", says what each answer means.
 function Stream:hear(status, text)
   if not self.busy then return end
   self.busy, self.step = false, nil
   text = tostring(text or "")
-  local ack = tonumber(text:match '"ack":(%d+)')
-  while ack and self.first <= self.last and self.waiting[self.first].sequence <= ack do
-    self.bytes = self.bytes - #self.waiting[self.first].line
-    self.waiting[self.first] = nil
-    self.first = self.first + 1
-  end
+  local code = text:match '"code":"(.-)"'
+  local why = text:match '"detail":"(.-)"' or status and "status " .. status or text
+  if status == 410 or code == "discarded" then return self:finish(why, false) end
+  if status == 401 or code == "wrong-key" then return self:finish(why, true) end
+  local ack = status and tonumber(text:match '"ack":(%d+)')
+  if ack and ack > self.sent then return self:finish("there is another recording under the same identity", true) end
+  if ack and self:heard(ack, tonumber(text:match '"chain":(%d+)')) then return self:wait() end
   if status == 200 and ack then
     self.pause, self.told = 0, nil
-    if text:find '"order":"stop"' then self.stop() end
-  elseif status and status >= 400 and status < 500 and status ~= 408 and status ~= 409 and status ~= 429 then
-    self.refused, self.waiting, self.first, self.last, self.bytes = true, {}, 1, 0, 0
-    self.stop()
-    self.tell("the recording is refused: " .. (text:match '"detail":"(.-)"' or "status " .. status))
+    if text:find '"order":"stop"' then self.ways.wish_stop() end
+  elseif BROKEN[code or ""] then self:finish(why, true, ".refused")
   else
-    -- At the end there is little time.
-    self.pause = math.min(self.closing and 15 or 300, math.max(15, 2 * self.pause))
+    self:wait()
     if not self.told then
       self.told = true
-      self.tell("no connection to " .. self.url .. ": " .. (status and "status " .. status or text) .. "; records are kept")
+      if status == 409 and not code then why = "it is busy with this take" end
+      self:say(self.base:gsub("/ingest/$", "") .. " does not take what is recorded: " .. why .. "; records are kept")
     end
   end
+end
+
+--- At the end there is little time.
+function Stream:wait() self.pause = math.min(self.closing and 15 or 300, math.max(15, 2 * self.pause)) end
+
+--- @return whether records are sent again
+function Stream:heard(ack, chain)
+  if ack < self.acknowledged then
+    self:go_back(ack)
+    return true
+  end
+  local now = self.ways.seconds()
+  while self.first <= self.last and self.waiting[self.first].sequence <= ack do
+    local one = self.waiting[self.first]
+    self.waiting[self.first] = nil
+    self.first, self.bytes = self.first + 1, self.bytes - #one.line
+    one.done_at = now
+    self.done_last, self.done_bytes = self.done_last + 1, self.done_bytes + #one.line
+    self.done[self.done_last] = one
+  end
+  self.acknowledged = ack
+  local last = self.done[self.done_last]
+  if chain and last and last.sequence == ack then
+    last.chain_there = chain
+    if last.chain and self:compare(last) then return true end
+  end
+  while self.done_first <= self.done_last
+    and (now - self.done[self.done_first].done_at > KEPT_S or self.done_bytes > KEPT_BYTES) do
+    self.done_bytes = self.done_bytes - #self.done[self.done_first].line
+    self.done[self.done_first] = nil
+    self.done_first = self.done_first + 1
+  end
+end
+
+--- @return whether what the server has is something else, so that records are sent again
+function Stream:compare(one)
+  if one.chain == one.chain_there then
+    self.equal = math.max(self.equal, one.sequence)
+    return false
+  end
+  self:say "what has arrived is not what was sent; it is sent again, as a take that goes on with this one"
+  self:go_back(self.equal, true)
+  return true
+end
+
+--- Sends again from the record after `ack`, as far as it is there; else goes on in a new take.
+function Stream:go_back(ack, anew)
+  local again = {}
+  for i = self.done_first, self.done_last do
+    if self.done[i].sequence > ack then again[#again + 1] = self.done[i] end
+  end
+  if not again[1] or again[1].sequence ~= ack + 1 then anew = true end
+  for i = self.first, self.last do again[#again + 1] = self.waiting[i] end
+  self.done, self.done_first, self.done_last, self.done_bytes = {}, 1, 0, 0
+  self.acknowledged = ack
+  if anew then table.insert(again, 1, self:go_on_anew(again[1] and again[1].sequence or self.sent + 1)) end
+  self.waiting, self.first, self.last, self.bytes = again, 1, #again, 0
+  for _, one in ipairs(again) do
+    self.bytes = self.bytes + #one.line
+    if anew then
+      one.chain, one.chain_there = nil, nil
+      self:link(one)
+    end
+  end
+end
+
+--- @return the record that declares everything again
+function Stream:go_on_anew(first)
+  local old = self.take
+  self.take = ("%s-%08x"):format(old:sub(1, 50), math.random(0, 2 ^ 31 - 1))
+  self.head = self.ways.head_of(self.take, old, first - 2)
+  self.acknowledged, self.equal = first - 2, first - 2
+  self.chain, self.to_chain, self.chain_first, self.chain_last, self.chain_bytes, self.chain_at = 0, {}, 1, 0, 0, 0
+  self:say("the server has less than it had acknowledged: the recording goes on as take " .. self.take)
+  local declared = self.ways.declared()
+  return { sequence = first - 1, line = ('{"record":"declare","sequence":%.0f%s}\n'):format(first - 1, declared) }
 end
 
 function Stream:close(seconds)
@@ -952,14 +1170,23 @@ function Stream:close(seconds)
       self:turn()
     elseif self.step then self.step() end
   end
-  if self.first > self.last or self.refused then return end
+  if self.first > self.last or self.over then return end
   local path, why = self:spool()
   self.tell((self.last - self.first + 1) .. " records are not delivered; they are " ..
     (path and "kept in " .. path or "lost: " .. tostring(why)))
 end
 
+--- For nobody else to read, where the system knows of such.
+local function own_file(path)
+  local file, why = io.open(path, "wb")
+  if file and os.execute and package.config:sub(1, 1) == "/" then
+    os.execute("chmod 600 '" .. path:gsub("'", "'\\''") .. "' 2>/dev/null")
+  end
+  return file, why
+end
+
 --- Leaves records where Lapsus finds them: docs/format.md, "Spool files". Gives the file's path.
-function Stream:spool()
+function Stream:spool(ending)
   local function said(name)
     local value = os.getenv and os.getenv(name)
     return value ~= "" and value or nil
@@ -968,20 +1195,27 @@ function Stream:spool()
   local state = said "XDG_STATE_HOME" or home and home .. "/.local/state"
   local folder = said "LAPSUS_SPOOL" or state and state .. "/lapsus/spool"
   if not folder then return nil, "no folder of the user's is known" end
-  local scheme, host, port = self.url:match "^(https?)://([^/:]+):?(%d*)"
+  local scheme, host, port = self.base:match "^(https?)://([^/:]+):?(%d*)"
   if port == "" then port = scheme == "https" and "443" or "80" end
   local path = ("%s/%s_%s~%s~lua~%.0f.spool.jsonl"):format(folder, host, port, self.take, self.waiting[self.first].sequence)
-  local file, why = io.open(path .. ".new", "wb")
+  local file, why = own_file(path .. ".new")
   if not file and os.execute and package.config:sub(1, 1) == "/" then
-    os.execute("mkdir -p '" .. folder:gsub("'", "'\\''") .. "' 2>/dev/null")
-    file, why = io.open(path .. ".new", "wb")
+    os.execute("mkdir -m 700 -p '" .. folder:gsub("'", "'\\''") .. "' 2>/dev/null")
+    file, why = own_file(path .. ".new")
   end
   if not file then return nil, why end
   file:write(self.head)
   for i = self.first, self.last do file:write(self.waiting[i].line) end
   file:close()
+  -- What it was to be let in with: whoever takes it up shows it again.
+  local key = self.key and own_file(path .. ".key")
+  if key then
+    key:write(self.key)
+    key:close()
+  end
   -- Whole under its name, or not there at all.
-  local good, problem = os.rename(path .. ".new", path)
+  path = path .. (ending or "")
+  local good, problem = os.rename(path:gsub("%.refused$", "") .. ".new", path)
   return good and path, problem
 end
 

@@ -34,6 +34,7 @@ import threading
 import time
 import urllib.parse
 import uuid
+import zlib
 from array import array
 
 VERSION = "0.2.0"
@@ -52,6 +53,10 @@ _MOST_FRAME_SPANS = 200_000
 _MOST_MARKERS, _MOST_LANES, _MOST_NAMES, _MOST_JOB_EVENTS = 16_384, 256, 1_024, 60_000
 _MOST_NAME, _MOST_FILE, _MOST_DATA, _MOST_WHOLE = 200, 1_000, 16_384, 2**53 - 1
 _BODY_BYTES = 8 << 20
+# What is acknowledged is kept for so long: a server may come back with less than it had.
+_KEPT_S, _KEPT_BYTES = 2.0, 8 << 20
+# Codes of what breaks the format: the same again will break it again.
+_BROKEN = ("not-a-take", "other-version", "not-cbor", "too-large", "bad-field", "after-end")
 # A marker that was none; mended with the frame.
 _NONE = (1 << 16) - 1
 _FOLDED = "(more than a take may have)"
@@ -375,8 +380,10 @@ class Probe(Lane):
         self._updaters, self._updaters_changed = {}, set()
         self._trials, self._jobs, self._job_count, self._job_lock = [], [], 0, threading.Lock()
         self._declare_lock = threading.RLock()
+        self._told = {"markers": [], "lanes": [], "gauges": [], "watches": [], "classes": []}
         self._others = []
-        self._frame_start = self._last_frame_start = None
+        self._frame_start, self._thread, self._ready = None, None, None
+        self._paused, self._stretch, self._stop_wished = False, None, False
         self._dropped = self._sequence = 0
         self._sink = None
         self._new_chunk()
@@ -412,13 +419,13 @@ class Probe(Lane):
             },
         }
         if _is_address(to):
-            self._sink = _Stream(to, key, head, int(buffer_mb) << 20, self._tell, self.stop)
+            self._sink = _Stream(to, key, head, int(buffer_mb) << 20, self._tell, self._wish_stop, self._all_declared)
         else:
             self._sink = _File(to, head)
         self._last_picture = -_PICTURE_NS
         self._collect = self._marker_of("gc", "runtime", "collect")
         self._send = self._marker_of("recorder.send", "recorder", "work")
-        self._collected, self._collect_start, self._thread = [], 0, None
+        self._collected, self._collect_start = [], 0
         self._on, self._process = True, os.getpid()
         gc.callbacks.append(self._on_collection)
         atexit.register(self.close)
@@ -645,16 +652,43 @@ class Probe(Lane):
             self._tell(f"the recording ends: {error!r}")
             self.stop()
 
+    def pause(self):
+        """Ends the open frame where it stands; there is none until the next `frame()`. For a loop that rests."""
+        if not self._on or self._frame_start is None:
+            return
+        try:
+            self._close_frame(_now())
+            self._new_frame()
+            self._frame_start, self._paused = None, True
+            # What is said from here on belongs to the chunk after the pause.
+            if self._frames["start"]:
+                self._send_chunk()
+        except Exception as error:
+            self._tell(f"the recording ends: {error!r}")
+            self._on = False
+
     def _next_frame(self):
+        if self._stop_wished:
+            self.stop()
+            return
         now = _now()
         if self._frame_start is None:
             # The loop may run on another thread than what began the recording.
-            self._thread, self._ready = threading.get_ident(), _ReadyTime()
+            if self._thread != threading.get_ident():
+                if self._ready is not None:
+                    self._ready.close()
+                self._thread, self._ready = threading.get_ident(), _ReadyTime()
             self._ready.taken()
+            # What was said in a pause belongs to the frame after it, which begins a stretch.
+            if self._paused:
+                self._stretch = {"cause": "pause", "at": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
+            else:
+                self._new_frame()
+            self._paused = False
         else:
             self._close_frame(now)
+            self._new_frame()
         self._clear()
-        self._new_frame()
         self._frame_start = now
         begun = self._frames["start"]
         if begun and (now - self._origin - begun[0] >= _CHUNK_NS or self._chunk_spans >= _CHUNK_SPANS):
@@ -788,7 +822,8 @@ class Probe(Lane):
         }
         with self._declare_lock:
             said = {key: list(items) for key, items in fresh.items() if items}
-            for items in fresh.values():
+            for key, items in fresh.items():
+                self._told[key] += items
                 items.clear()
         if said:
             self._sink.put(self._sequence + 1, {"record": "declare", "sequence": self._next_sequence(), **said})
@@ -812,6 +847,8 @@ class Probe(Lane):
         }
         if self._chunk_pictures:
             chunk["pictures"] = self._chunk_pictures
+        if self._stretch is not None:
+            chunk["stretch"], self._stretch = self._stretch, None
         with self._job_lock:
             jobs, self._jobs = self._jobs, []
         if jobs:
@@ -823,6 +860,11 @@ class Probe(Lane):
             chunk["repaired"], self._repaired = self._repaired, 0
         self._sink.put(self._sequence, chunk)
         self._new_chunk()
+
+    def _all_declared(self):
+        """Everything that has been declared so far, for a take that goes on with another."""
+        with self._declare_lock:
+            return {key: list(items) for key, items in self._told.items() if items}
 
     def _updater_columns(self):
         by_class = {}
@@ -854,8 +896,13 @@ class Probe(Lane):
 
     # ---- the end ----
 
+    def _wish_stop(self):
+        """Said on another thread than that of the loop, whose next `frame()` heeds it."""
+        self._stop_wished = True
+
     def stop(self):
-        """Records no more; the game goes on. What was recorded is still delivered by `close()`."""
+        """Records no more, and ends the open frame; the game goes on. What was recorded is delivered by `close()`."""
+        self.pause()
         self._on = False
         if self._on_collection in gc.callbacks:
             gc.callbacks.remove(self._on_collection)
@@ -866,10 +913,9 @@ class Probe(Lane):
         # A child that was forked has neither the thread that delivers, nor any right to the file.
         if sink is None or os.getpid() != self._process:
             return
-        was_on, self._sink = self._on, sink
+        self._sink = sink
         try:
-            if was_on and self._frame_start is not None:
-                self._close_frame(_now())
+            self.stop()
             if len(self._frames["start"]):
                 self._send_chunk()
             end = {"record": "end", "sequence": self._next_sequence()}
@@ -1012,18 +1058,37 @@ def _is_address(to):
     return host != "" and port.isdigit() and "/" not in host and "\\" not in host
 
 
-class _Refused(Exception):
-    pass
+class _End(Exception):
+    """Nothing more is recorded; `left` says what becomes of what is not acknowledged: docs/format.md, "Answers"."""
+
+    def __init__(self, left, words):
+        super().__init__(words)
+        self.left = left
+
+
+class _Behind(Exception):
+    """The server has less than it had acknowledged, or something else than was sent: it is sent again."""
+
+
+class _Waiting:
+    __slots__ = ("sequence", "data", "chain", "done_s")
+
+    def __init__(self, sequence, data):
+        self.sequence, self.data, self.chain, self.done_s = sequence, data, 0, 0.0
 
 
 class _Stream:
     """Delivers records by HTTP from a thread of its own: each is kept until the server has stored it."""
 
-    def __init__(self, to, key, head, most_bytes, tell, stop):
+    def __init__(self, to, key, head, most_bytes, tell, stop, declared):
         self._addresses = [one if "://" in one else "http://" + one for one in to.split(",")]
-        self._at, self._key, self._take, self._head = 0, key, head["take"], _record(head, first=True)
+        self._at, self._key, self._take, self._fields = 0, key, head["take"], head
+        self._head, self._declared, self._after = _record(head, first=True), declared, 0
         self._writer, self._most, self._tell, self._stop = head["writer"], most_bytes, tell, stop
-        self._waiting, self._bytes, self._closing, self._refused = [], 0, False, False
+        self._waiting, self._bytes, self._closing, self._over = [], 0, False, False
+        # What is acknowledged, for a while; the last record that is, and the last whose chain is the server's.
+        self._done, self._done_bytes, self._acknowledged, self._sent, self._equal = [], 0, 0, 0, 0
+        self._last_chain, self._said = 0, set()
         self._news = threading.Condition()
         self._connection = None
         self._thread = threading.Thread(target=self._run, name="lapsus", daemon=True)
@@ -1033,12 +1098,13 @@ class _Stream:
         return self._bytes > self._most
 
     def put(self, sequence, record):
-        data = _record(record)
+        one = _Waiting(sequence, _record(record))
         with self._news:
-            if self._refused:
+            if self._over:
                 return
-            self._waiting.append((sequence, data))
-            self._bytes += len(data)
+            self._link(one)
+            self._waiting.append(one)
+            self._bytes += len(one.data)
             self._news.notify()
 
     def close(self, patience_s=2.0):
@@ -1047,69 +1113,146 @@ class _Stream:
             self._news.notify()
         self._thread.join(patience_s)
         with self._news:
-            left = [] if self._refused else list(self._waiting)
+            left, self._over = [] if self._over else list(self._waiting), True
         if left:
             self._tell(f"{len(left)} records are not delivered; {self._spool(left)}")
+
+    def _link(self, one):
+        """The chain of records: CRC-32 of the chain before, four bytes, and the record."""
+        one.chain = self._last_chain = zlib.crc32(one.data, zlib.crc32(struct.pack(">I", self._last_chain)))
 
     def _run(self):
         pause_s, told = 0.0, False
         while True:
             with self._news:
-                if not self._waiting and self._closing:
+                if self._over or (not self._waiting and self._closing):
                     return
                 if not self._waiting:
                     self._news.wait(1.0)
                 if pause_s:
                     self._news.wait(pause_s)
                 records = self._next()
-            if not records:
+            if not records or self._over:
                 continue
             try:
                 self._deliver(records)
                 pause_s, told = 0.0, False
-            except _Refused as why:
-                with self._news:
-                    self._refused, self._waiting, self._bytes = True, [], 0
-                self._stop()
-                self._tell(f"the recording is refused: {why}")
+            except _Behind:
+                pause_s = min(5.0, max(0.25, 2 * pause_s))
+            except _End as why:
+                self._end(why)
                 return
             except Exception as error:
                 if not told:
-                    self._tell(f"no connection to {self._addresses[self._at]}: {error}; records are kept")
+                    self._say(f"{self._addresses[self._at]} does not take what is recorded: {error}; records are kept")
                 told = True
                 self._hang_up()
                 self._at = (self._at + 1) % len(self._addresses)
                 # At the end there is little time.
                 pause_s = 0.25 if self._closing else min(5.0, max(0.25, 2 * pause_s))
 
+    def _say(self, words):
+        """Each thing once."""
+        if words not in self._said:
+            self._said.add(words)
+            self._tell(words)
+
+    def _end(self, why):
+        with self._news:
+            left, self._waiting, self._bytes, self._over = self._waiting, [], 0, True
+        self._stop()
+        kept = self._spool(left, ".refused" if why.left == "set-aside" else "") if left and why.left != "drop" else ""
+        self._tell(f"the recording ends: {why}{'; ' + kept if kept else ''}")
+
     def _next(self):
         records, size = [], 0
         for record in self._waiting:
-            if records and size + len(record[1]) > _BODY_BYTES:
+            if records and size + len(record.data) > _BODY_BYTES:
                 break
             records.append(record)
-            size += len(record[1])
+            size += len(record.data)
         return records
 
     def _deliver(self, records):
-        status, answer = self._post(b"".join([self._head] + [data for _, data in records]))
-        ack = answer.get("ack")
-        if isinstance(ack, int):
-            with self._news:
-                while self._waiting and self._waiting[0][0] <= ack:
-                    self._bytes -= len(self._waiting.pop(0)[1])
+        """docs/format.md, "Answers", says what each answer means."""
+        self._sent = max(self._sent, records[-1].sequence)
+        status, answer = self._post(b"".join([self._head] + [one.data for one in records]))
+        ack, code = answer.get("ack"), answer.get("code")
+        why = answer.get("detail") or f"status {status}"
         for note in answer.get("notes") or ():
             self._tell(str(note))
+        if code == "discarded" or status == 410:
+            raise _End("drop", why)
+        if code == "wrong-key" or status == 401:
+            raise _End("keep", why)
+        if isinstance(ack, int) and not isinstance(ack, bool):
+            self._heard(ack, answer.get("chain"))
         if status == 200:
             for order in answer.get("orders") or ():
                 if isinstance(order, dict) and order.get("order") == "stop":
                     self._stop()
-        elif status == 409 and isinstance(ack, int):
-            raise OSError("records are missing")
-        elif 400 <= status < 500 and status not in (408, 429):
-            raise _Refused(answer.get("detail") or f"status {status}")
+        elif code in _BROKEN:
+            raise _End("set-aside", why)
+        elif status == 409 and code is None:
+            raise OSError("it is busy with this take")
         else:
-            raise OSError(answer.get("detail") or f"status {status}")
+            raise OSError(why)
+
+    def _heard(self, ack, chain):
+        with self._news:
+            if ack > self._sent:
+                raise _End("keep", "there is another recording under the same identity")
+            if ack < self._acknowledged:
+                self._go_back(ack)
+                raise _Behind()
+            now = time.monotonic()
+            while self._waiting and self._waiting[0].sequence <= ack:
+                one = self._waiting.pop(0)
+                one.done_s = now
+                self._bytes -= len(one.data)
+                self._done.append(one)
+                self._done_bytes += len(one.data)
+            self._acknowledged = ack
+            if self._differs(ack, chain):
+                self._say("what has arrived is not what was sent; it is sent again, as a take that goes on with this one")
+                self._go_back(self._equal, anew=True)
+                raise _Behind()
+            while self._done and (now - self._done[0].done_s > _KEPT_S or self._done_bytes > _KEPT_BYTES):
+                self._done_bytes -= len(self._done.pop(0).data)
+
+    def _differs(self, ack, chain):
+        own = self._done[-1] if self._done and self._done[-1].sequence == ack else None
+        if not isinstance(chain, int) or own is None:
+            return False
+        if own.chain != chain:
+            return True
+        self._equal = ack
+        return False
+
+    def _go_back(self, ack, anew=False):
+        """Sends again from the record after `ack`, as far as it is there; else goes on in a new take."""
+        again = [one for one in self._done if one.sequence > ack]
+        is_whole = bool(again) and again[0].sequence == ack + 1
+        self._waiting = again + self._waiting
+        self._bytes += sum(len(one.data) for one in again)
+        self._done, self._done_bytes = [], 0
+        self._acknowledged = ack
+        if anew or not is_whole:
+            self._go_on_anew()
+
+    def _go_on_anew(self):
+        first = self._waiting[0].sequence if self._waiting else self._sent + 1
+        old, self._take = self._take, f"{self._take[:50]}-{uuid.uuid4().hex[:8]}"
+        self._after = self._acknowledged = self._equal = first - 2
+        self._fields = {**self._fields, "take": self._take, "continues": old, "after": self._after}
+        self._head = _record(self._fields, first=True)
+        declare = {"record": "declare", "sequence": first - 1, **self._declared()}
+        self._waiting.insert(0, _Waiting(first - 1, _record(declare)))
+        self._last_chain = 0
+        for one in self._waiting:
+            self._link(one)
+        self._bytes = sum(len(one.data) for one in self._waiting)
+        self._say(f"the server has less than it had acknowledged: the recording goes on as take {self._take}")
 
     def _post(self, body):
         url = urllib.parse.urlsplit(self._addresses[self._at])
@@ -1136,21 +1279,27 @@ class _Stream:
             self._connection.close()
         self._connection = None
 
-    def _spool(self, left):
+    def _spool(self, left, ending=""):
         """Leaves records where Lapsus finds them: docs/format.md, "Spool files"."""
         state = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
         folder = os.environ.get("LAPSUS_SPOOL") or os.path.join(state, "lapsus", "spool")
         url = urllib.parse.urlsplit(self._addresses[0])
-        name = f"{url.hostname}_{url.port or 80}~{self._take}~{self._writer}~{left[0][0]}.spool"
+        name = f"{url.hostname}_{url.port or 80}~{self._take}~{self._writer}~{left[0].sequence}.spool"
+        path = os.path.join(folder, name)
         try:
-            os.makedirs(folder, exist_ok=True)
-            path = os.path.join(folder, name)
-            with open(path + ".new", "wb") as file:
-                file.write(self._head)
-                for _, data in left:
-                    file.write(data)
+            os.makedirs(folder, mode=0o700, exist_ok=True)
+            if self._key:
+                self._write(path + ".key", [self._key.encode()])
             # Whole under its name, or not there at all.
-            os.replace(path + ".new", path)
-            return f"they are kept in {path}"
+            self._write(path + ".new", [self._head] + [one.data for one in left])
+            os.replace(path + ".new", path + ending)
+            return f"they are kept in {path}{ending}"
         except OSError as error:
             return f"they are lost: {error}"
+
+    @staticmethod
+    def _write(path, pieces):
+        """For nobody else to read."""
+        with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
+            for piece in pieces:
+                file.write(piece)

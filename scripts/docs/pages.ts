@@ -4,6 +4,8 @@
  */
 import { DETECTION_LIMITS, FINDINGS, REMEDY_KINDS } from '@lapsus/core/detect'
 import {
+  ACTIONS,
+  ANSWERS,
   COLUMN_WORDS,
   entriesOf,
   FRAME_COLUMNS,
@@ -45,7 +47,7 @@ export const PIECES: Record<string, Record<string, () => string>> = {
     comparison: comparisonTable,
   },
   'docs/check.md': { limits: limitTable },
-  'docs/format.md': { columns: columnRules },
+  'docs/format.md': { columns: columnRules, answers },
   'docs/architecture.md': { folders: folderTable },
 }
 
@@ -128,6 +130,21 @@ function questions(): string {
       ].join('\n')
     })
     .join('\n\n')
+}
+
+/** What senders do about what servers say. */
+function answers(): string {
+  const acks = { 'as sent': '`ack`', less: 'a lower `ack`', more: 'an `ack` too high' }
+  return table(
+    ['status', '`code`', 'with', 'means', 'the sender is to'],
+    ANSWERS.map(({ says, status, code, ack, then }) => [
+      status === null ? '' : String(status),
+      code === null || code === 'another' ? '' : `\`${code}\``,
+      ack === null ? '' : acks[ack],
+      says,
+      ACTIONS[then],
+    ]),
+  )
 }
 
 /** Every address but those of questions, which have a part of their own. */

@@ -80,6 +80,20 @@ export interface TakeDetail extends TakeSummary {
   setAsideRecords: { sequence: number; reason: string; bytes: number }[]
 }
 
+/** What a game has left, and this Lapsus has not taken up. */
+export interface LeftFile {
+  /** Its name. */
+  file: string
+  take: string
+  /** Null where it does not begin like a take. */
+  game: string | null
+  bytes: number
+  /** When it was written, ISO 8601. */
+  at: string
+  /** Why it waits. */
+  reason: string
+}
+
 /** Where somebody is signed in. Times are ISO 8601. */
 export interface SessionInfo {
   id: string
@@ -239,6 +253,8 @@ export interface Problem {
   detail: string
   /** The request field that is wrong, where there is one. */
   field?: string
+  /** What it is, for programs, where they do something about it: docs/format.md, “Answers”. */
+  code?: string
 }
 
 export interface PlanSummary {

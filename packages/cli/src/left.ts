@@ -2,15 +2,17 @@
  * What a game could not deliver before it ended. Who recorded it waits for the take, so it is brought in at once; Lapsus
  * itself may be on another machine, and another run of the game may never come.
  */
-import { existsSync, readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
+import { existsSync, lstatSync, readdirSync, readFileSync, renameSync, rmSync } from 'node:fs'
 import { constants } from 'node:os'
 import { join } from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { gzipSync } from 'node:zlib'
 import type { Problem } from '@lapsus/api'
 import {
+  afterRefusal,
   INGEST_PATH,
   readSpoolName,
+  SPOOL_KEY as KEY,
   SPOOL_REFUSED as REFUSED,
   SPOOL_TAKEN as TAKEN,
   spooledRecords,
@@ -23,8 +25,6 @@ const PATIENCE_MS = 30_000
 const REQUEST_MS = 10_000
 const AGAIN_MS = 250
 const BODY_BYTES = 2 ** 20
-/** Refusals that may be none a moment later: what came before is still being stored, or there is much to do. */
-const PASSING = [408, 409, 429]
 
 const spoolFolder = () => process.env['LAPSUS_SPOOL'] || join(userState(), 'spool')
 
@@ -57,8 +57,17 @@ export async function bringInLeft(address: string, take: string): Promise<void> 
 function filesOf(take: string, folder: string): string[] {
   const names = existsSync(folder) ? readdirSync(folder) : []
   const files = names.map((name) => (name.endsWith(TAKEN) ? name.slice(0, -TAKEN.length) : name))
-  return files.filter((file) => readSpoolName(file)?.take === take)
+  const isOwn = (file: string) => readSpoolName(file)?.take === take && isFile(folder, file)
+  return [...new Set(files)].filter(isOwn)
 }
+
+/** A pipe of that name would hold whoever reads it. */
+const isFile = (folder: string, file: string): boolean =>
+  [file, file + TAKEN].some((name) => lstatSync(join(folder, name), { throwIfNoEntry: false })?.isFile())
+
+/** The key that the game was to be let in with. */
+const keyOf = (path: string): string | undefined =>
+  existsSync(path + KEY) ? readFileSync(path + KEY, 'utf8') : undefined
 
 /** Whoever renames it has it. A Lapsus on this machine that was quicker is waited for. */
 async function mayTake(path: string, deadlineMs: number): Promise<boolean> {
@@ -71,8 +80,9 @@ async function mayTake(path: string, deadlineMs: number): Promise<boolean> {
 
 async function bringIn(path: string, url: string, isLines: boolean, deadlineMs: number): Promise<void> {
   try {
-    for (const body of bodies(readFileSync(path + TAKEN), isLines)) await deliver(url, body, deadlineMs)
-    rmSync(path + TAKEN, { force: true })
+    const key = process.env['LAPSUS_KEY'] || keyOf(path)
+    for (const body of bodies(readFileSync(path + TAKEN), isLines)) await deliver(url, body, key, deadlineMs)
+    for (const ending of [TAKEN, KEY]) rmSync(path + ending, { force: true })
     console.error('lapsus: brought in what the game could not deliver')
   } catch (error) {
     const kept = error instanceof Refusal ? path + REFUSED : path
@@ -116,8 +126,12 @@ function* linesIn(file: Uint8Array): Generator<Uint8Array> {
 class Refusal extends Error {}
 
 /** @throws Refusal where it is of no use to send the same again, Error where the time is over */
-async function deliver(url: string, body: Uint8Array, deadlineMs: number): Promise<void> {
-  const key = process.env['LAPSUS_KEY']
+async function deliver(
+  url: string,
+  body: Uint8Array,
+  key: string | undefined,
+  deadlineMs: number,
+): Promise<void> {
   const headers = { 'content-encoding': 'gzip', ...(key && { authorization: `Bearer ${key}` }) }
   const packed = gzipSync(body, { level: 1 })
   for (;;) {
@@ -139,6 +153,8 @@ async function whyNot(response: Response): Promise<string | null> {
   const answer = (await response.json().catch(() => null)) as Problem | null
   if (ok) return null
   const why = answer?.detail ?? `the server answered ${status}`
-  if (status >= 400 && status < 500 && !PASSING.includes(status)) throw new Refusal(why)
+  const then = afterRefusal(answer?.code ?? '')
+  if (then === 'set-aside' || then === 'drop') throw new Refusal(why)
+  if (then === 'keep') throw new Error(why)
   return why
 }

@@ -102,10 +102,12 @@ function sinkAt(to: string, key: string | undefined, recipient: Recipient): Sink
     onProblem(`Lapsus: "${to.slice(0, 200)}" is no address; nothing is recorded`)
     return null
   }
-  const connect: Connect = (url, protocol) => unheldSocket(withKey(url, key), protocol)
-  void sendSpooled(first, connect, onProblem).catch(() => {})
+  const connectWith = (shown: string | undefined, url: string, protocol: string) =>
+    unheldSocket(withKey(url, shown ?? key), protocol)
+  const connect: Connect = (url, protocol) => connectWith(key, url, protocol)
+  void sendSpooled(first, connectWith, onProblem).catch(() => {})
   return new WebSocketSink(addresses, connect, mostBytes, onProblem, (undelivered) =>
-    writeSpool(first, { take, writer }, undelivered),
+    writeSpool(first, { take, writer, key }, undelivered),
   )
 }
 

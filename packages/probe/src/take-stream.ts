@@ -8,7 +8,7 @@ import {
   type Stretch,
   type TakeRecord,
 } from '@lapsus/core/format'
-import type { Sink } from './sinks/sink.ts'
+import type { Renewed, Sink } from './sinks/sink.ts'
 
 /** A chunk before it is numbered. */
 export type ChunkContent = Omit<ChunkRecord, 'record' | 'sequence' | 'stretch'>
@@ -23,13 +23,16 @@ export class TakeStream {
   readonly #sent = { markers: 0, lanes: 0, gauges: 0, watches: 0, classes: 0 }
   /** Sent before their place in the code was known. */
   readonly #unplaced = new Set<number>()
+  #take: TakeRecord
   #sequence = 1
 
   /** @param declared gives what has been declared so far; must only grow */
   constructor(sink: Sink, take: TakeRecord, declared: () => AllDeclared) {
     this.#sink = sink
     this.#declared = declared
+    this.#take = take
     sink.put(encodeRecord(take), 0)
+    sink.onBehind?.((sequence) => this.#renew(sequence))
   }
 
   send(content: ChunkContent, stretch: Stretch | null): void {
@@ -41,6 +44,15 @@ export class TakeStream {
   end(dropped: number, problems: ProblemCount[]): void {
     const sequence = this.#sequence++
     this.#sink.put(encodeRecord(endRecord(sequence, dropped, problems)), sequence)
+  }
+
+  /** A take that goes on with this one, from the record after number `sequence`, which declares everything. */
+  #renew(sequence: number): Renewed {
+    const { take: old } = this.#take
+    const take = `${old.slice(0, 50)}-${hexadecimal(8)}`
+    this.#take = { ...this.#take, take, continues: old, after: sequence - 1 }
+    const declare: DeclareRecord = { record: 'declare', sequence, ...this.#declared() }
+    return { take, head: encodeRecord(this.#take), declared: encodeRecord(declare) }
   }
 
   #declareNew(): void {
@@ -58,3 +70,6 @@ export class TakeStream {
     for (const list of LISTS) this.#sent[list] = all[list].length
   }
 }
+
+const hexadecimal = (digits: number): string =>
+  Array.from({ length: digits }, () => Math.floor(Math.random() * 16).toString(16)).join('')

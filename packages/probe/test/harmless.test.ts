@@ -143,7 +143,7 @@ describe('whatever the server answers', () => {
         '{"ack":-1}',
         '{"ack":"3"}',
       ],
-      ...['{"ack":1e9}', '{"type":"news","ack":1}', '{"order":"dance"}', '{"type":"order","order":"keep"}'],
+      ...['{"type":"news","ack":1}', '{"order":"dance"}', '{"type":"order","order":"keep"}'],
       Buffer.from([0xa1, 0x63, 0x61, 0x63, 0x6b, 1]),
     ]
     const server = new WebSocketServer({ port: 0, host: '127.0.0.1' })

@@ -71,8 +71,20 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
     (instanceHash, port) => pool.run('assemble', { instanceHash, port }, [port]),
     log,
   )
+  let spool: Spool | null = null
   const http = createServer(
-    createApp({ config, store, pool, load, health, guard, access, recordings, log }).callback(),
+    createApp({
+      config,
+      store,
+      pool,
+      load,
+      health,
+      guard,
+      access,
+      recordings,
+      spool: () => spool,
+      log,
+    }).callback(),
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
@@ -100,13 +112,20 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   ]
   void tidy(store, config, log).catch(() => {})
   if (config.spool !== null) {
-    const spool = new Spool(config.spool, port, (ask) => pool.run('spool', ask))
-    recordings.takeUpLeft = (take) => spool.takeUpOf(take)
+    const left = new Spool(
+      config.spool,
+      port,
+      (key, game) => access.admits(key, game),
+      (ask) => pool.run('spool', ask),
+    )
+    spool = left
+    recordings.takeUpLeft = (take) => left.takeUpOf(take)
     const takeUp = async (isStart: boolean) => {
-      const spooled = await spool.takeUp(isStart)
+      const spooled = await left.takeUp(isStart)
       if (spooled > 0) log.info({ spooled }, 'recordings that games had left are taken up')
     }
-    await takeUp(true).catch((error: unknown) => log.error({ err: error }, 'spool files wait'))
+    // There may be much of it: whoever starts a server does not wait for that.
+    void takeUp(true).catch((error: unknown) => log.error({ err: error }, 'spool files wait'))
     sweeps.push(regularly(SWEEP_EVERY_MS, health, () => takeUp(false)))
   }
 

@@ -39,7 +39,7 @@ const sink = new WebSocketSink(
   (problem) => say(`problem ${problem}`),
   (left) => {
     const { take, writer = '' } = decodeRecord(left.head, { record: 0, offset: 0 }) as TakeRecord
-    return writeSpool(urls[0]!, { take, writer }, left)
+    return writeSpool(urls[0]!, { take, writer, key: undefined }, left)
   },
 )
 const put = sink.put.bind(sink)

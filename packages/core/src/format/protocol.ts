@@ -24,6 +24,8 @@ export const ENV_KEY = 'LAPSUS_KEY'
 export interface AckMessage {
   type: 'ack'
   ack: number
+  /** The chain after that record (crc32.ts), where the server knows all records of the take as they came. */
+  chain?: number
 }
 
 /** The stream is refused from this record on; the server closes it, and trying again is no use. */
@@ -61,7 +63,7 @@ export function readIngestMessage(text: string): IngestMessage | null {
     return null
   }
   if (value === null || typeof value !== 'object') return null
-  const { type, ack, refused, order, cause, note } = value as Record<string, unknown>
+  const { type, ack, chain, refused, order, cause, note } = value as Record<string, unknown>
   // Version 1 has no types: there the field that is present tells.
   const isOf = (name: string, field: unknown) => (type === undefined ? field !== undefined : type === name)
   if (isOf('refused', refused)) return refusalOf(refused)
@@ -74,7 +76,7 @@ export function readIngestMessage(text: string): IngestMessage | null {
   if (type === 'wait') return { type: 'wait' }
   if (isOf('note', note)) return typeof note === 'string' ? { type: 'note', note } : null
   if (isOf('ack', ack) && Number.isSafeInteger(ack) && (ack as number) >= 0)
-    return { type: 'ack', ack: ack as number }
+    return { type: 'ack', ack: ack as number, ...(typeof chain === 'number' ? { chain } : {}) }
   return null
 }
 

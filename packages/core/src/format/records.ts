@@ -85,6 +85,10 @@ export interface TakeRecord {
    * that writes under the same identity. Up to 64 letters, digits, '-', '_'.
    */
   writer?: string
+  /** The take that this one goes on with, where its server had less than it had acknowledged. */
+  continues?: string
+  /** Number of the record that the first one follows; 0 without. Its first record declares all that was declared. */
+  after?: number
 }
 
 /** Where in the code something stands. */

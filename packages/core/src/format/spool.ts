@@ -16,6 +16,9 @@ export const SPOOL_TAKEN = '.taken'
 /** Behind the name of one that will never be stored: for whoever wants to look at it. */
 export const SPOOL_REFUSED = '.refused'
 
+/** Behind the name, a file of its own: the key that its records were to be let in with. */
+export const SPOOL_KEY = '.key'
+
 export interface SpoolName {
   host: string
   port: number

@@ -76,14 +76,14 @@ export function validateRecord(value: unknown): AnyRecord {
   }
 }
 
-const sequence = (fields: Fields) => whole(fields, 'sequence', 1, Number.MAX_SAFE_INTEGER)
+const MOST_SEQUENCE = Number.MAX_SAFE_INTEGER
+const sequence = (fields: Fields) => whole(fields, 'sequence', 1, MOST_SEQUENCE)
 
 function takeRecord(fields: Fields): TakeRecord {
   if (fields['lapsus'] !== FORMAT_VERSION) {
     throw new FormatError('other-version', `"lapsus" is ${shown(fields['lapsus'])}`)
   }
-  const take = text(fields, 'take')
-  if (!/^[A-Za-z0-9_-]{8,64}$/.test(take)) throw bad('take', "8 to 64 letters, digits, '-' or '_'", take)
+  const take = identityOf(fields, 'take')
   const target = finite(fields, 'target', 0)
   if (target > 10_000) throw bad('target', 'at most 10000 frames a second', target)
   const conditions = conditionsOf(asFields(fields['conditions'] ?? {}, 'conditions'))
@@ -96,7 +96,17 @@ function takeRecord(fields: Fields): TakeRecord {
     started: dateTime(fields, 'started'),
     conditions,
     ...(fields['writer'] === undefined ? {} : { writer: writerOf(fields) }),
+    ...(fields['continues'] === undefined
+      ? {}
+      : { continues: identityOf(fields, 'continues'), after: whole(fields, 'after', 0, MOST_SEQUENCE, 0) }),
   }
+}
+
+function identityOf(fields: Fields, field: string): string {
+  const identity = text(fields, field)
+  if (!/^[A-Za-z0-9_-]{8,64}$/.test(identity))
+    throw bad(field, "8 to 64 letters, digits, '-' or '_'", identity)
+  return identity
 }
 
 function writerOf(fields: Fields): string {

@@ -1,6 +1,6 @@
 import type { Order } from '@lapsus/core/format'
 import { safely } from '../given.ts'
-import type { ProblemListener, Sink } from './sink.ts'
+import type { ProblemListener, Renew, Sink } from './sink.ts'
 
 /** A sink of the game's own: what it throws is told once and does not reach the game's loop. */
 export class SafeSink implements Sink {
@@ -23,6 +23,10 @@ export class SafeSink implements Sink {
     } catch (error) {
       this.#tell(error)
     }
+  }
+
+  onBehind(renew: Renew): void {
+    safely(() => this.#sink.onBehind?.(renew), undefined)
   }
 
   onOrder(listener: (order: Order) => void): void {

@@ -1,6 +1,7 @@
-import { INGEST_PROTOCOL, readIngestMessage, type Order } from '@lapsus/core/format'
+import { afterRefusal, INGEST_PROTOCOL, readIngestMessage, type Order } from '@lapsus/core/format'
 import { safely } from '../given.ts'
-import type { ProblemListener, Sink } from './sink.ts'
+import type { ProblemListener, Renew, Sink } from './sink.ts'
+import { Unacknowledged } from './unacknowledged.ts'
 
 /** What is used of a WebSocket, in the browser or in Node. */
 export interface Socket {
@@ -18,9 +19,13 @@ export type Connect = (url: string, protocol: string) => Socket
 
 /** Records that have not been acknowledged, with the take's own. */
 export interface Undelivered {
+  /** Null where the identity is the one that it began with. */
+  take: string | null
   head: Uint8Array
+  /** The server will never store it. */
+  isRefused: boolean
   /** In order. */
-  records: { sequence: number; bytes: Uint8Array }[]
+  records: readonly { sequence: number; bytes: Uint8Array }[]
 }
 
 /**
@@ -29,8 +34,8 @@ export interface Undelivered {
  */
 export type Spool = (undelivered: Undelivered) => string | null
 
-/** Refused: the server said that it will never commit it. */
-export type Outcome = 'delivered' | 'refused' | 'undelivered'
+/** Refused: the server said that it will never commit it; dropped: that nobody wants it. */
+export type Outcome = 'delivered' | 'refused' | 'dropped' | 'undelivered'
 
 const FIRST_RETRY_MS = 250
 const LONGEST_RETRY_MS = 4_000
@@ -53,10 +58,10 @@ export class WebSocketSink implements Sink {
   readonly #onProblem: ProblemListener
   readonly #spool: Spool | null
   #head: Uint8Array | null = null
-  #unacknowledged: { sequence: number; bytes: Uint8Array }[] = []
-  #bytes = 0
-  /** The last record that was taken. */
-  #last = 0
+  /** Of the take that goes on with the first. */
+  #take: string | null = null
+  readonly #records = new Unacknowledged()
+  #renew: Renew | null = null
   #socket: Socket | null = null
   /** The server has said what it has: records may be sent as they come. */
   #ready = false
@@ -65,6 +70,7 @@ export class WebSocketSink implements Sink {
   #sendTimer: ReturnType<typeof setTimeout> | undefined
   #over = false
   #isClosing = false
+  #isLeaving = false
   #outcome: Outcome = 'undelivered'
   #retryMs = FIRST_RETRY_MS
   #retryTimer: ReturnType<typeof setTimeout> | undefined
@@ -99,13 +105,17 @@ export class WebSocketSink implements Sink {
     this.#orderListener = listener
   }
 
+  onBehind(renew: Renew): void {
+    this.#renew = renew
+  }
+
   hasRoom(): boolean {
-    return this.#bytes < this.#mostBytes && !this.#over
+    return this.#records.bytes < this.#mostBytes && !this.#over
   }
 
   /** Whether everything that was taken is committed. */
   get isDrained(): boolean {
-    return this.#unacknowledged.length === 0
+    return this.#records.waiting.length === 0
   }
 
   /** After the end: what became of what was taken. */
@@ -120,9 +130,7 @@ export class WebSocketSink implements Sink {
       this.#open()
       return
     }
-    this.#unacknowledged.push({ sequence, bytes })
-    this.#bytes += bytes.length
-    this.#last = sequence
+    this.#records.put(sequence, bytes)
     // Masking and writing half a megabyte takes ms: that is for when the game has given its thread away.
     this.#sendTimer ??= unheld(setTimeout(() => this.#sendNew(), 0))
   }
@@ -136,7 +144,7 @@ export class WebSocketSink implements Sink {
   #sendNew(): void {
     this.#sendTimer = undefined
     if (!this.#ready || this.#socket === null) return
-    for (const { sequence, bytes } of this.#unacknowledged) {
+    for (const { sequence, bytes } of this.#records.waiting) {
       if (sequence <= this.#sent) continue
       const socket = this.#socket
       // A connection that has just broken is noticed by its end.
@@ -169,16 +177,24 @@ export class WebSocketSink implements Sink {
     this.#end()
   }
 
-  #keepOrTell(): void {
-    const { length } = this.#unacknowledged
-    const records = length === 1 ? '1 record' : `${length} records`
-    const undelivered = { head: this.#head!, records: this.#unacknowledged }
+  /** @returns what became of the records that are left, in words; '' where there are none */
+  #kept(isRefused = false): string {
+    const { waiting } = this.#records
+    const { length } = waiting
+    if (length === 0 || this.#head === null) return ''
+    const undelivered = { take: this.#take, head: this.#head, isRefused, records: waiting }
     const where = safely(() => this.#spool?.(undelivered) ?? null, null)
-    this.#onProblem(
-      where === null
-        ? `Lapsus: ${this.#url} has not acknowledged the last ${records}`
-        : `Lapsus: ${this.#url} has not acknowledged the last ${records}; kept in ${where} and sent next time`,
-    )
+    const records = length === 1 ? 'the last record' : `the last ${length} records`
+    if (where === null) return `${records} could not be kept`
+    const kept = `${records} ${length === 1 ? 'is' : 'are'} kept in ${where}`
+    return isRefused ? kept : `${kept} and sent next time`
+  }
+
+  #keepOrTell(): void {
+    // Which of them it will have been to nobody can tell.
+    const who = this.#urls.length === 1 ? this.#url : `none of ${this.#urls.join(', ')}`
+    const said = this.#urls.length === 1 ? 'has not' : 'has'
+    this.#onProblem(`Lapsus: ${who} ${said} acknowledged all: ${this.#kept()}`)
   }
 
   #open(): void {
@@ -201,12 +217,11 @@ export class WebSocketSink implements Sink {
     this.#socket = socket
   }
 
-  /** Node says why there is no connection; a browser does not. */
+  /** Node says why there is no connection; a browser does not. An older server says so before there is a stream. */
   #explain(event: unknown): void {
     const message = safely(() => (event as { message?: unknown }).message, undefined)
-    if (typeof message !== 'string') return
-    if (message.includes('401'))
-      this.#tell(`Lapsus: ${this.#url} asks for an ingest key: give "key", or LAPSUS_KEY`)
+    if (typeof message === 'string' && message.includes('401'))
+      this.#refused('wrong-key', 'it asks for an ingest key: give "key", or LAPSUS_KEY')
   }
 
   #receive(data: unknown): void {
@@ -216,26 +231,45 @@ export class WebSocketSink implements Sink {
       this.#tell(`Lapsus: ${this.#url} says something that this probe does not know; it is not heeded`)
       return
     }
-    if (message.type === 'refused') {
-      this.#onProblem(`Lapsus: the server refused the recording: ${message.refused.message.slice(0, 1_000)}`)
-      this.#outcome = 'refused'
-      this.#end()
-    } else if (message.type === 'order') this.#orderListener?.(message)
+    if (message.type === 'refused') this.#refused(message.refused.code, message.refused.message)
+    else if (message.type === 'order') this.#orderListener?.(message)
     else if (message.type === 'wait') this.#lastNewsMs = performance.now()
     else if (message.type === 'note') this.#onProblem(`Lapsus: ${message.note.slice(0, 1_000)}`)
-    else this.#acknowledged(message.ack)
+    else this.#acknowledged(message.ack, message.chain)
   }
 
-  #acknowledged(ack: number): void {
-    if (ack > this.#last) {
-      this.#tell(`Lapsus: ${this.#url} has another recording under the same identity`)
-      if (!this.#ready) this.#end()
+  /** What a refusal means is in docs/format.md, "Answers". */
+  #refused(code: string, message: string): void {
+    if (this.#over) return
+    const meant = afterRefusal(code)
+    // What an earlier run left cannot begin anew: what stood before it is gone.
+    const then = meant === 'back' && this.#renew === null ? 'set-aside' : meant
+    const why = message.slice(0, 1_000)
+    if (then === 'again' || then === 'back') {
+      this.#tell(`Lapsus: ${this.#url} does not take what is recorded: ${why}; records are kept`)
+      this.#leave()
       return
     }
+    const kept = then === 'drop' ? '' : this.#kept(then === 'set-aside')
+    this.#outcome = then === 'drop' ? 'dropped' : then === 'set-aside' ? 'refused' : 'undelivered'
+    this.#onProblem(`Lapsus: the recording ends: ${why}${kept === '' ? '' : `; ${kept}`}`)
+    this.#end()
+  }
+
+  #acknowledged(ack: number, chain: number | undefined): void {
     this.#lastNewsMs = performance.now()
-    const kept = this.#unacknowledged.findIndex((waiting) => waiting.sequence > ack)
-    const done = this.#unacknowledged.splice(0, kept === -1 ? this.#unacknowledged.length : kept)
-    for (const { bytes } of done) this.#bytes -= bytes.length
+    const heard = this.#records.acknowledged(ack, chain, this.#ready, performance.now())
+    if (heard === 'never sent') {
+      this.#onProblem(
+        `Lapsus: the recording ends: ${this.#url} has another under the same identity; ${this.#kept() || 'nothing is left'}`,
+      )
+      this.#end()
+      return
+    }
+    if (heard === 'behind') {
+      this.#goOnAnew()
+      return
+    }
     if (!this.#ready) {
       this.#ready = true
       this.#retryMs = FIRST_RETRY_MS
@@ -244,12 +278,37 @@ export class WebSocketSink implements Sink {
     }
   }
 
+  /** The server has less than it had acknowledged, or something else: what is left is a take of its own. */
+  #goOnAnew(): void {
+    if (this.#renew === null) {
+      this.#refused('out-of-sequence', 'the server has less than it had acknowledged')
+      return
+    }
+    const renewed = this.#records.renew(this.#renew)
+    this.#take = renewed.take
+    this.#head = renewed.head
+    this.#tell(
+      `Lapsus: ${this.#url} has less than it had acknowledged, or something else: the recording goes on as take ${renewed.take}`,
+    )
+    this.#leave()
+  }
+
+  /** Hangs up, and connects again. */
+  #leave(): void {
+    const socket = this.#socket
+    if (socket === null) return
+    safely(() => socket.close(), undefined)
+    this.#isLeaving = true
+    this.#lost(socket)
+    this.#isLeaving = false
+  }
+
   #lost(socket: Socket): void {
     if (socket !== this.#socket) return
     this.#socket = null
     this.#ready = false
     if (this.#over) return
-    this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
+    if (!this.#isLeaving) this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
     // The next is tried soon; once all have failed it takes longer.
     const isNext = ++this.#turn % this.#urls.length > 0
     this.#tryAgainIn(this.#isClosing || isNext ? FIRST_RETRY_MS : this.#retryMs)
@@ -272,8 +331,7 @@ export class WebSocketSink implements Sink {
     this.#over = true
     clearTimeout(this.#retryTimer)
     clearTimeout(this.#sendTimer)
-    this.#unacknowledged = []
-    this.#bytes = 0
+    this.#records.clear()
     const socket = this.#socket
     if (socket === null) return
     safely(() => socket.close(), undefined)

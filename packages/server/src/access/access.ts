@@ -1,5 +1,5 @@
 /** Who may come in, where a password is asked for. */
-import { createHash, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
+import { createHash, createHmac, randomBytes, scrypt, timingSafeEqual } from 'node:crypto'
 import { promisify } from 'node:util'
 import type { SessionInfo } from '@lapsus/api'
 import { Op } from 'sequelize'
@@ -39,9 +39,10 @@ export class Access {
   readonly #tries: Tries
   readonly #wrongKeys = new WrongKeys()
   /** Admits the games that this server itself starts. */
-  readonly ownKey = randomBytes(24).toString('base64url')
+  readonly ownKey: string
 
-  private constructor(store: Store, config: AccessConfig | null, passwordMark: string) {
+  private constructor(store: Store, config: AccessConfig | null, passwordMark: string, ownKey: string) {
+    this.ownKey = ownKey
     this.#store = store
     this.#config = config
     this.#passwordMark = passwordMark
@@ -50,12 +51,15 @@ export class Access {
 
   /** Ends sessions that were begun with another password. */
   static async open(store: Store, config: AccessConfig | null): Promise<Access> {
-    if (config === null) return new Access(store, null, '')
-    const mark = await markOf(config.password, await secretOf(store))
+    if (config === null) return new Access(store, null, '', newToken())
+    const secret = await secretOf(store)
+    const mark = await markOf(config.password, secret)
     const others = { where: { passwordMark: { [Op.ne]: mark } } }
     await store.sessions.destroy(others)
     await store.devices.destroy(others)
-    return new Access(store, config, mark)
+    // The same after a restart, and of every server: what their games have left is let in.
+    const ownKey = createHmac('sha256', secret).update('own games').digest('base64url')
+    return new Access(store, config, mark, ownKey)
   }
 
   /** Whether one has to sign in at all. */
@@ -143,6 +147,12 @@ export class Access {
     if (key === undefined) throw new NoKey()
     await this.#wrongKeys.wait(address)
     throw new WrongKey()
+  }
+
+  /** Whether a key admits a game, without counting it as a try. */
+  admits(key: string | undefined, game: string): boolean {
+    const allowed = this.#gamesOf(key)
+    return allowed !== undefined && (allowed.game === null || allowed.game === game)
   }
 
   #gamesOf(key: string | undefined): Allowed | undefined {

@@ -72,5 +72,13 @@ const findOrCreate = (store: Store, record: TakeRecord, gameId: number, id: stri
       touchedAt: new Date(),
       writer: record.writer ?? null,
       twinOf,
+      chain: 0,
+      ...continuation(record),
     },
   })
+
+/** Of a take that goes on with another, whose first record follows one of that take's. */
+const continuation = ({ continues, after = 0 }: TakeRecord) =>
+  continues === undefined
+    ? {}
+    : { continues, lastSequence: after, tags: JSON.stringify([`continues ${continues.slice(0, 40)}`]) }

@@ -141,7 +141,7 @@ class Recording {
     if (sequence > writer.lastSequence) this.#uncommitted.set(sequence, bytes)
     const why = writer.whySetAside(sequence)
     try {
-      await writer.write(record)
+      await writer.write(record, bytes)
     } catch (error) {
       throw withPlace(error, place)
     }
@@ -149,7 +149,7 @@ class Recording {
     if (record.record === 'end') {
       await writer.settled()
       await finishTake(this.#store, writer.takeId, 'complete')
-      this.#say({ type: 'ack', ack: sequence })
+      this.#acknowledge(sequence, writer.chain)
     } else {
       // A commit may fail when no further record comes to notice it.
       void writer.settled().catch((error: Error) => this.#fail(error))
@@ -165,15 +165,15 @@ class Recording {
     const { row, isNew, note } = await identify(this.#store, record)
     await this.#alone(row.id)
     await row.reload()
-    this.#writer = await TakeWriter.goOn(this.#store, { row, isNew }, (ack) => {
+    this.#writer = await TakeWriter.goOn(this.#store, { row, isNew }, (ack, chain) => {
       this.#uncommitted.delete(ack)
       this.#tell({ stored: true })
       // Whoever hears that the end is committed may ask for the take's figures at once.
-      if (ack !== this.#lastOfAll) this.#say({ type: 'ack', ack })
+      if (ack !== this.#lastOfAll) this.#acknowledge(ack, chain)
     })
     this.#log.info({ take: row.id, game: record.game, from: this.#writer.lastSequence }, 'recording')
     if (note !== null) this.#note(note)
-    this.#say({ type: 'ack', ack: this.#writer.lastSequence })
+    this.#acknowledge(this.#writer.lastSequence, this.#writer.chain)
   }
 
   /** A game that reconnects may be faster than the news of its old connection's end. */
@@ -241,6 +241,10 @@ class Recording {
   #note(note: string): void {
     if (this.#ask.hearsNotes) this.#say({ type: 'note', note })
     this.#log.warn({ take: this.takeId }, note.slice(0, 600))
+  }
+
+  #acknowledge(ack: number, chain: number | null): void {
+    this.#say({ type: 'ack', ack, ...(chain === null ? {} : { chain }) })
   }
 
   #say(message: IngestMessage): void {

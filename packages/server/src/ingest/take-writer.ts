@@ -34,6 +34,8 @@ import { pack, unpack } from '../store/compression.ts'
 import { insertRow } from '../store/insert-row.ts'
 import { storeMarkers } from '../store/markers.ts'
 import { transact } from '../store/transaction.ts'
+import { CHUNK_BLOBS, countsOf, proofOf } from '../store/chunk-proof.ts'
+import { chained, crc32 } from '../store/crc32.ts'
 import { sqlTime } from '../store/sql-time.ts'
 import { identify, type Identity } from './identity.ts'
 import { loadProgress } from '../store/take-tables.ts'
@@ -43,9 +45,11 @@ import { tableName, type Store, type TakeRow, type ChunkRow } from '../store/sto
 /** Another process took this take over: the stream must start anew. */
 export class StaleWriter extends Error {}
 
+/** Told the number of each record that is committed, or passed over, and the chain after it. */
+export type Committed = (sequence: number, chain: number | null) => void
+
 /** Bytes of columns in one command, which must keep below the database's packet limit. */
 const MOST_COMMAND_BYTES = 8 * 1024 * 1024
-const CHUNK_BLOBS = ['frameColumns', 'spanColumns', 'courses', 'samples', 'details', 'courseDetails'] as const
 /** Kinds of problems that are told apart in one take. */
 const MOST_PROBLEMS = 256
 /** Records that are worked out or being committed while the next is taken. */
@@ -58,7 +62,7 @@ type Sums = Partial<Record<(typeof SUMS)[number], number>>
 type Ends = Partial<Record<'endNs' | 'lastFrameStartNs', number>>
 
 /** All that a record changes in its take, in one command; changes nothing where another has written meanwhile. */
-const CLAIM = `UPDATE takes SET last_sequence = $sequence, state = 'recording', touched_at = $now,
+const CLAIM = `UPDATE takes SET last_sequence = $sequence, chain = $chain, state = 'recording', touched_at = $now,
   end_ns = COALESCE($endNs, end_ns), last_frame_start_ns = COALESCE($lastFrameStartNs, last_frame_start_ns),
   ${SUMS.map((name) => `${tableName(name)} = ${tableName(name)} + $${name}`).join(', ')}
   WHERE id = $take AND last_sequence = $before AND deleted_at IS NULL`
@@ -68,10 +72,13 @@ export class TakeWriter {
   readonly takeId: string
   readonly #store: Store
   readonly #digester: Digester
-  readonly #onCommitted: (sequence: number) => void
+  readonly #onCommitted: Committed
   /** The last record that was handed in, and the last that is committed. */
   #accepted: number
   #lastSequence: number
+  /** After the last record that was handed in, and the last that is committed; null where they are not known. */
+  #chain: number | null
+  #committedChain: number | null
   #chunks: number
   #storedPaths: number
   readonly #isComplete: boolean
@@ -86,7 +93,7 @@ export class TakeWriter {
     row: TakeRow,
     digester: Digester,
     setAside: ReadonlyMap<number, string>,
-    onCommitted: (sequence: number) => void,
+    onCommitted: Committed,
   ) {
     this.#store = store
     this.takeId = row.id
@@ -95,6 +102,7 @@ export class TakeWriter {
     this.#digester = digester
     this.#onCommitted = onCommitted
     this.#lastSequence = this.#accepted = Number(row.lastSequence)
+    this.#chain = this.#committedChain = (row.chain ?? null) === null ? null : Number(row.chain)
     this.#chunks = Number(row.chunks)
     this.#storedPaths = digester.progress.paths.all.length
   }
@@ -104,11 +112,10 @@ export class TakeWriter {
     return TakeWriter.goOn(store, await identify(store, record))
   }
 
-  /** @param onCommitted told the number of each record that is committed, or passed over */
   static async goOn(
     store: Store,
     { row, isNew }: Pick<Identity, 'row' | 'isNew'>,
-    onCommitted: (sequence: number) => void = () => {},
+    onCommitted: Committed = () => {},
   ): Promise<TakeWriter> {
     if (!isNew) await forgetTries(store, row.id, Number(row.lastSequence))
     const progress = isNew ? undefined : await loadProgress(store, row)
@@ -123,12 +130,18 @@ export class TakeWriter {
     return this.#lastSequence
   }
 
+  /** The chain after it; null where it is not known. */
+  get chain(): number | null {
+    return this.#committedChain
+  }
+
   /**
    * Takes a record, which is committed after those before it; one that was taken already changes nothing.
    * While it is being committed the next can be worked out: resolves when there is room for that one.
+   * @param bytes of the record, as they were sent; null where it was made here
    * @throws FormatError when it does not fit what came before
    */
-  async write(record: FollowingRecord): Promise<void> {
+  async write(record: FollowingRecord, bytes: Uint8Array | null = null): Promise<void> {
     if (record.sequence <= this.#accepted) return
     if (this.#isComplete)
       throw new FormatError('after-end', `take ${this.takeId} is complete with record ${this.#accepted}`)
@@ -138,8 +151,10 @@ export class TakeWriter {
         `"sequence" is ${record.sequence}, expected ${this.#accepted + 1}`,
       )
     }
-    const commit = this.#prepare(record)
+    const chain = bytes === null || this.#chain === null ? null : chained(this.#chain, bytes)
+    const commit = this.#prepare(record, chain)
     this.#accepted = record.sequence
+    this.#chain = chain
     const committed = this.#tail.then(async () => {
       try {
         await commit()
@@ -147,7 +162,8 @@ export class TakeWriter {
         throw error instanceof StaleWriter ? error : new CommitFailure(record.sequence, error as Error)
       }
       this.#lastSequence = record.sequence
-      this.#onCommitted(record.sequence)
+      this.#committedChain = chain
+      this.#onCommitted(record.sequence, chain)
     })
     committed.catch(() => {})
     this.#tail = committed
@@ -161,13 +177,13 @@ export class TakeWriter {
   }
 
   /** Does at once what needs no database; the result does the rest. */
-  #prepare(record: FollowingRecord): () => Promise<void> {
+  #prepare(record: FollowingRecord, chain: number | null): () => Promise<void> {
     const { takeId } = this
-    if (this.#setAside.has(record.sequence)) return this.#passOver(record)
-    if (record.record === 'declare') return this.#prepareDeclarations(record)
-    if (record.record === 'chunk') return this.#prepareChunk(record)
+    if (this.#setAside.has(record.sequence)) return this.#passOver(record, chain)
+    if (record.record === 'declare') return this.#prepareDeclarations(record, chain)
+    if (record.record === 'chunk') return this.#prepareChunk(record, chain)
     return () =>
-      this.#commit(record.sequence, { dropped: record.dropped }, async (transaction) => {
+      this.#commit(record.sequence, chain, { dropped: record.dropped }, async (transaction) => {
         await this.#addProblems(record.problems, transaction)
         await this.#store.takes.update({ state: 'complete' }, { where: { id: takeId }, transaction })
       })
@@ -179,19 +195,19 @@ export class TakeWriter {
   }
 
   /** Goes on without a record that could not be stored; the frames in it count as left out. */
-  #passOver(record: FollowingRecord): () => Promise<void> {
+  #passOver(record: FollowingRecord, chain: number | null): () => Promise<void> {
     const frames = record.record === 'chunk' ? record.frameStartNs.length : 0
     const dropped = (record.record === 'declare' ? 0 : record.dropped) + frames
-    return () => this.#commit(record.sequence, { dropped, setAside: 1 }, async () => {})
+    return () => this.#commit(record.sequence, chain, { dropped, setAside: 1 }, async () => {})
   }
 
-  #prepareDeclarations(record: DeclareRecord): () => Promise<void> {
+  #prepareDeclarations(record: DeclareRecord, chain: number | null): () => Promise<void> {
     const { takeId } = this
     const added = this.#digester.declare(record)
     const markers = [...added.markers, ...added.placed]
     const own = <T extends object>(items: T[]) => items.map((item) => ({ takeId, ...item }))
     return () =>
-      this.#commit(record.sequence, {}, async (transaction) => {
+      this.#commit(record.sequence, chain, {}, async (transaction) => {
         await storeMarkers(this.#store, takeId, markers, transaction)
         await createInBatches(this.#store.lanes, own(added.lanes), { transaction })
         const gauges = added.gauges.map(({ variants, ...gauge }) => ({
@@ -204,8 +220,9 @@ export class TakeWriter {
       })
   }
 
-  #prepareChunk(record: ChunkRecord): () => Promise<void> {
+  #prepareChunk(record: ChunkRecord, chain: number | null): () => Promise<void> {
     const { takeId } = this
+    const counts = countsOf(record)
     const { paths } = this.#digester.progress
     const chunk = this.#digester.digest(record)
     const courses = coursesOf(chunk, paths)
@@ -225,7 +242,7 @@ export class TakeWriter {
 
     return async () => {
       const [spanColumns, packedCourses, rollup, details, courseDetails] = await packed
-      const row = {
+      const stored = {
         takeId,
         idx,
         sequence: record.sequence,
@@ -241,6 +258,7 @@ export class TakeWriter {
         details,
         courseDetails,
       }
+      const row = { ...stored, proof: JSON.stringify(proofOf(counts, stored, record, chain)) }
       const blobs = [
         row.frameColumns,
         spanColumns,
@@ -261,10 +279,14 @@ export class TakeWriter {
         storedBytes: record.pictures.map(({ bytes }) => bytes).reduce(sizeOf, chunkBytes),
         ...endsOf(chunk),
       }
-      await this.#commit(record.sequence, changes, async (transaction) => {
+      await this.#commit(record.sequence, chain, changes, async (transaction) => {
         await createInBatches(this.#store.paths, newPaths, { transaction })
         await this.#createChunk(row, chunkBytes, transaction)
-        await insertRow(this.#store.rollups, { takeId, level: 0, idx, body: rollup }, transaction)
+        await insertRow(
+          this.#store.rollups,
+          { takeId, level: 0, idx, body: rollup, crc: crc32(rollup) },
+          transaction,
+        )
         await this.#rollUp(idx, transaction)
         await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), { transaction })
         for (const picture of pictureRows(takeId, idx, record))
@@ -329,7 +351,7 @@ export class TakeWriter {
       const rollups = await Promise.all(parts.map(async (part) => decodeRollup(await unpack(part.body))))
       const body = await pack(encodeRollup(mergeRollups(rollups)))
       if (body.length > MOST_COMMAND_BYTES) return
-      await insertRow(this.#store.rollups, { takeId, level, idx: index, body }, transaction)
+      await insertRow(this.#store.rollups, { takeId, level, idx: index, body, crc: crc32(body) }, transaction)
     }
   }
 
@@ -344,12 +366,13 @@ export class TakeWriter {
   /** One record, one transaction: its rows, the take's sums, and its number as the last one. */
   async #commit(
     sequence: number,
+    chain: number | null,
     changes: Sums & Ends,
     writeRows: (transaction: Transaction) => Promise<void>,
   ): Promise<void> {
     await transact(this.#store.database, async (transaction) => {
       // Claiming the sequence number first makes a second writer of the same take fail before it writes.
-      const claimed = await this.#claim(sequence, changes, transaction)
+      const claimed = await this.#claim(sequence, chain, changes, transaction)
       if (claimed !== 1)
         throw new StaleWriter(`take ${this.takeId} is being written elsewhere, or was deleted`)
       await writeRows(transaction)
@@ -357,10 +380,15 @@ export class TakeWriter {
   }
 
   /** @returns how many takes were changed: one, or none */
-  async #claim(sequence: number, changes: Sums & Ends, transaction: Transaction): Promise<number> {
+  async #claim(
+    sequence: number,
+    chain: number | null,
+    changes: Sums & Ends,
+    transaction: Transaction,
+  ): Promise<number> {
     const nothing = Object.fromEntries(SUMS.map((name) => [name, 0]))
     const bind = {
-      ...{ take: this.takeId, sequence, before: sequence - 1, endNs: null, lastFrameStartNs: null },
+      ...{ take: this.takeId, sequence, chain, before: sequence - 1, endNs: null, lastFrameStartNs: null },
       ...{ ...nothing, now: sqlTime(new Date()) },
       ...changes,
     }

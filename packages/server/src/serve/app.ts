@@ -7,6 +7,7 @@ import type { ServerConfig } from '../config.ts'
 import type { DatabaseHealth } from '../store/health.ts'
 import type { Store } from '../store/store.ts'
 import { ProblemError } from '../problem-error.ts'
+import type { Spool } from '../ingest/spool.ts'
 import type { Recordings } from '../recordings/recordings.ts'
 import { Admission } from './admission.ts'
 import { gamePageRoutes } from './game-page.ts'
@@ -19,6 +20,7 @@ import { compareRoutes } from './routes/compare-routes.ts'
 import { gameRoutes } from './routes/game-routes.ts'
 import { healthRoutes } from './routes/health-routes.ts'
 import { ingestRoutes } from './routes/ingest-routes.ts'
+import { leftRoutes } from './routes/left-routes.ts'
 import { loadRoutes } from './routes/load-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
 import { questionRoutes } from './routes/question-routes.ts'
@@ -43,6 +45,8 @@ export interface AppParts {
   guard: Guard
   access: Access
   recordings: Recordings
+  /** What games leave; null where nobody looks, or not yet. */
+  spool: () => Spool | null
   log: Logger
 }
 
@@ -60,6 +64,7 @@ export function createApp({
   guard,
   access,
   recordings,
+  spool,
   log,
 }: AppParts): Koa {
   const app = new Koa({ proxy: config.behindProxy })
@@ -97,6 +102,7 @@ export function createApp({
     ...loadRoutes(load),
     ...otlpRoutes(pool),
     ...ingestRoutes(pool),
+    ...leftRoutes(spool),
     ...handOutRoutes(config.packages),
     ...gamePageRoutes(config.gamePage),
   } satisfies Record<RouteName, Handler>

@@ -13,6 +13,7 @@ import * as recordings from './migrations/010-recordings.ts'
 import * as places from './migrations/011-places.ts'
 import * as pictures from './migrations/012-pictures.ts'
 import * as signIn from './migrations/013-sign-in.ts'
+import * as proof from './migrations/014-proof.ts'
 
 /** Every migration, in order. Each is listed here, so that a bundle holds them all. */
 const MIGRATIONS = [
@@ -29,6 +30,7 @@ const MIGRATIONS = [
   places,
   pictures,
   signIn,
+  proof,
 ]
 
 /** Brings the database up to date. @returns names of the migrations that were run */

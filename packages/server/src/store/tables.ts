@@ -63,6 +63,10 @@ export const TABLES = {
     writer: textOrNone(64),
     /** The take under whose identity a second recorder wrote this one; null for most. */
     twinOf: textOrNone(64),
+    /** The take that this one goes on with, where a server had less of it than it had acknowledged; null for most. */
+    continues: textOrNone(64),
+    /** The chain after the last record (core/format/crc32); null where records did not come as they were sent. */
+    chain: bigOrNone(),
     /** Records that could not be stored and were set aside. */
     setAside: sum(),
     /** How often lines of source were put in after its end. */
@@ -117,9 +121,11 @@ export const TABLES = {
     details: bytesOrNone(),
     /** Deflated, see core/rollup/course-details; null like `details`. */
     courseDetails: bytesOrNone(),
+    /** JSON (chunk-proof.ts); null for what earlier versions stored. */
+    proof: longTextOrNone(),
   },
-  /** `body`: deflated, see core/rollup/rollup-codec. */
-  rollups: { takeId: takeId(), level: smallKey(), idx: integerKey(), body: bytes() },
+  /** `body`: deflated, see core/rollup/rollup-codec; `crc` of it. */
+  rollups: { takeId: takeId(), level: smallKey(), idx: integerKey(), body: bytes(), crc: bigOrNone() },
 
   moments: {
     takeId: takeId(),

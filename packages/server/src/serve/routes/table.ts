@@ -157,6 +157,13 @@ const LISTED = {
     tells: 'OpenTelemetry traces, protobuf or JSON, see [format.md](format.md)',
     readsBody: true,
   },
+  'GET /api/left': {
+    who: 'person',
+    tells:
+      'what games have left and nobody has taken up: `file`, `take`, `game`, `bytes`, `at`, and the `reason` why it waits',
+  },
+  'POST /api/left/:file': { who: 'person', tells: 'stores one, whatever its key' },
+  'DELETE /api/left/:file': { who: 'person', tells: 'throws one away' },
   'GET /api/demo-game': { who: 'person', tells: 'what can be chosen when the demo game is recorded' },
   'POST /api/recordings': {
     who: 'person',

@@ -1,0 +1,18 @@
+-- A game that does little: frames of 10 ms, for so many ms. Says how many there were.
+local here = arg[0]:match "^(.*)/" or "."
+package.path = here .. "/../../emitters/lua/?.lua;" .. package.path
+local lapsus = require "lapsus"
+local socket = require "socket"
+
+local probe = lapsus.probe { game = "Pulse", to = arg[1] }
+local BEAT = probe:marker "beat"
+local till, frames = socket.gettime() + tonumber(arg[2]) / 1000, 0
+while socket.gettime() < till do
+  probe:frame()
+  probe:enter(BEAT)
+  socket.sleep(0.01)
+  probe:leave()
+  frames = frames + 1
+end
+probe:close()
+print(frames)

@@ -1,0 +1,19 @@
+"""A game that does little: frames of 10 ms, for so many ms. Says how many there were."""
+import os
+import sys
+import time
+
+sys.path.insert(0, os.path.join(os.path.dirname(__file__), "..", "..", "emitters", "python"))
+sys.dont_write_bytecode = True
+import lapsus
+
+probe = lapsus.Probe("Pulse", to=sys.argv[1])
+BEAT = probe.marker("beat")
+until, frames = time.monotonic() + int(sys.argv[2]) / 1000, 0
+while time.monotonic() < until:
+    probe.frame()
+    with probe.span(BEAT):
+        time.sleep(0.01)
+    frames += 1
+probe.close()
+print(frames)
