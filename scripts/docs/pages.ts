@@ -9,6 +9,7 @@ import {
   COLUMN_WORDS,
   entriesOf,
   FRAME_COLUMNS,
+  OPTIONAL_FIELDS,
   JOB_COLUMNS,
   SAMPLE_NAMES,
   SAMPLES,
@@ -47,7 +48,7 @@ export const PIECES: Record<string, Record<string, () => string>> = {
     comparison: comparisonTable,
   },
   'docs/check.md': { limits: limitTable },
-  'docs/format.md': { columns: columnRules, answers },
+  'docs/format.md': { columns: columnRules, answers, 'optional fields': optionalFields },
   'docs/architecture.md': { folders: folderTable },
 }
 
@@ -131,6 +132,8 @@ function questions(): string {
     })
     .join('\n\n')
 }
+
+const optionalFields = (): string => OPTIONAL_FIELDS.map((field) => `\`${field}\``).join(', ')
 
 /** What senders do about what servers say. */
 function answers(): string {

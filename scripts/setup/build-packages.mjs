@@ -65,7 +65,7 @@ async function buildProbe(build) {
     }
   }
   await bundle(build, {
-    entryPoints: ['packages/probe/src/browser.ts'],
+    entryPoints: ['packages/probe/src/script.ts'],
     outfile: join(PACKAGES, 'lapsus-probe.js'),
     platform: 'browser',
     format: 'iife',

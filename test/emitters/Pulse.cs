@@ -1,4 +1,4 @@
-// A game that does little: frames of 10 ms, for so many ms. Says how many there were.
+// A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were.
 using System;
 using System.Diagnostics;
 using System.Threading;
@@ -17,6 +17,17 @@ static class Pulse
             Thread.Sleep(10);
             probe.Leave();
             frames++;
+            if (given.Length > 2 && frames == 20)
+            {
+                probe.Pause();
+                probe.Moment("rest");
+                Thread.Sleep(300);
+            }
+        }
+        if (given.Length > 2)
+        {
+            probe.Stop();
+            Thread.Sleep(300);
         }
         probe.Close();
         Console.WriteLine(frames);

@@ -1,4 +1,4 @@
-/* A game that does little: frames of 10 ms, for so many ms. Says how many there were. */
+/* A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were. */
 #define _POSIX_C_SOURCE 200809L
 #define LAPSUS_IMPLEMENTATION
 #include "../../emitters/c/lapsus.h"
@@ -7,7 +7,7 @@ int main(int count, char **given) {
     lapsus_options options;
     lapsus *probe;
     int beat, frames = 0;
-    struct timespec rest = { 0, 10000000 };
+    struct timespec rest = { 0, 10000000 }, long_rest = { 0, 300000000 };
     uint64_t until;
     if (count < 3) return 2;
     memset(&options, 0, sizeof options);
@@ -22,6 +22,15 @@ int main(int count, char **given) {
         nanosleep(&rest, NULL);
         lapsus_leave(lapsus_main(probe), LAPSUS_UNSAID);
         frames++;
+        if (count > 3 && frames == 20) {
+            lapsus_pause(probe);
+            lapsus_moment(probe, "rest", NULL, 0);
+            nanosleep(&long_rest, NULL);
+        }
+    }
+    if (count > 3) {
+        lapsus_stop(probe);
+        nanosleep(&long_rest, NULL);
     }
     lapsus_close(probe);
     printf("%d\n", frames);

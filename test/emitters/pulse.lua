@@ -1,4 +1,4 @@
--- A game that does little: frames of 10 ms, for so many ms. Says how many there were.
+-- A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were.
 local here = arg[0]:match "^(.*)/" or "."
 package.path = here .. "/../../emitters/lua/?.lua;" .. package.path
 local lapsus = require "lapsus"
@@ -13,6 +13,15 @@ while socket.gettime() < till do
   socket.sleep(0.01)
   probe:leave()
   frames = frames + 1
+  if arg[3] and frames == 20 then
+    probe:pause()
+    probe:moment "rest"
+    socket.sleep(0.3)
+  end
+end
+if arg[3] then
+  probe:stop()
+  socket.sleep(0.3)
 end
 probe:close()
 print(frames)

@@ -1,4 +1,4 @@
-"""A game that does little: frames of 10 ms, for so many ms. Says how many there were."""
+"""A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were."""
 import os
 import sys
 import time
@@ -15,5 +15,11 @@ while time.monotonic() < until:
     with probe.span(BEAT):
         time.sleep(0.01)
     frames += 1
+    if sys.argv[3:] == ["pause"] and frames == 20:
+        probe.pause()
+        probe.moment("rest")
+        time.sleep(0.3)
+probe.stop() if sys.argv[3:] else None
+time.sleep(0.3 if sys.argv[3:] else 0)
 probe.close()
 print(frames)

@@ -1,6 +1,6 @@
 /** Where lines of code come from, in a page: by its own scripts, as its server gives them, and their source maps. */
 import type { Place } from '@lapsus/core/format'
-import { byScript, type PlaceReader } from './code-line.ts'
+import { byScript, placeGiven, type PlaceReader } from './code-line.ts'
 import { inlineMap, mapAddressOf, originalsOf, readSourceMap } from './source-map.ts'
 
 /** Letters of a script or a map: reading more takes a good part of a frame. */
@@ -40,9 +40,9 @@ async function textAt(url: string): Promise<string> {
   return text
 }
 
-/** Named from the root of the page's server. */
+/** Named from the root of the page's server; what stands there itself has the page's name, or no place. */
 function placeAt(url: string, line: number): Place | null {
   const { origin, pathname } = new URL(url)
   if (origin !== location.origin && !url.startsWith('file:')) return null
-  return { file: decodeURIComponent(pathname).slice(1), line, source: null }
+  return placeGiven({ file: decodeURIComponent(pathname).slice(1) || document.title, line })
 }

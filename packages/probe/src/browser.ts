@@ -36,6 +36,7 @@ export function createProbe(options: ProbeOptions): Probe {
     },
     memory,
     machine: null,
+    takeNow: null,
     places: browserPlaces,
     draw: drawInPage,
     ...recordingOptions(options, memory.heap !== null, onProblem),

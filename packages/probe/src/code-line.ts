@@ -20,7 +20,11 @@ export type PlaceReader = (lines: readonly CodeLine[], tell: (places: (Place | n
 /** The numbers of the lines of each script: each is read but once. */
 export function byScript(lines: readonly CodeLine[]): Map<string, number[]> {
   const scripts = new Map<string, number[]>()
-  lines.forEach(({ url }, i) => scripts.set(url, [...(scripts.get(url) ?? []), i]))
+  lines.forEach(({ url }, i) => {
+    const own = scripts.get(url)
+    if (own === undefined) scripts.set(url, [i])
+    else own.push(i)
+  })
   return scripts
 }
 

@@ -57,11 +57,21 @@ export const isAmount = (value: unknown): value is number =>
 export const isHandle = (id: unknown, count: number): id is number =>
   typeof id === 'number' && id >= 0 && id < count && Number.isInteger(id)
 
-/** Runs what the game, or somebody else, has given; what it throws stays here. */
+/**
+ * Runs what the game, or somebody else, has given; what it throws stays here, also where it throws later: a promise
+ * that nobody hears of would end a process.
+ */
 export function safely<T>(work: () => T, otherwise: T): T {
   try {
-    return work()
+    const result = work()
+    heard(result)
+    return result
   } catch {
     return otherwise
   }
+}
+
+/** What a promise fails with, if it is one, is told here, or nobody. */
+export function heard(result: unknown, tell: (error: unknown) => void = () => {}): void {
+  if (result instanceof Promise) result.catch(tell)
 }

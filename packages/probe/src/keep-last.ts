@@ -14,7 +14,8 @@ export interface Tripwires {
 
 /** Where chunks go once they are whole. */
 export interface Outlet {
-  put(chunk: ChunkContent): void
+  /** @param stretch which begins with it; null for none */
+  put(chunk: ChunkContent, stretch: Stretch | null): void
   /** Something tripped: keep what there is, and what comes next. @param atNs when, since the take's start */
   trip(cause: string, atNs: number): void
   /** Sends what is to be sent before the take ends. */
@@ -28,8 +29,8 @@ export class SendAll implements Outlet {
     this.#stream = stream
   }
 
-  put(chunk: ChunkContent): void {
-    this.#stream.send(chunk, null)
+  put(chunk: ChunkContent, stretch: Stretch | null): void {
+    this.#stream.send(chunk, stretch)
   }
 
   trip(): void {}
@@ -42,7 +43,7 @@ const AFTER_SHARE = 0.2
 export class KeepLast implements Outlet {
   readonly #stream: TakeStream
   readonly #keepNs: number
-  readonly #ring: ChunkContent[] = []
+  readonly #ring: { chunk: ChunkContent; stretch: Stretch | null }[] = []
   /** Given from a trip until the first chunk of its stretch is sent. */
   #stretch: Stretch | null = null
   /** Chunks that begin before this belong to the stretch; −Infinity between stretches. */
@@ -60,10 +61,10 @@ export class KeepLast implements Outlet {
     this.#untilNs = Math.max(this.#untilNs, atNs + this.#keepNs * AFTER_SHARE)
   }
 
-  put(chunk: ChunkContent): void {
+  put(chunk: ChunkContent, stretch: Stretch | null): void {
     const startNs = chunk.frameStartNs[0] ?? 0
-    while (this.#ring.length > 0 && endOf(this.#ring[0]!) <= startNs - this.#keepNs) this.#ring.shift()
-    this.#ring.push(chunk)
+    while (this.#ring.length > 0 && endOf(this.#ring[0]!.chunk) <= startNs - this.#keepNs) this.#ring.shift()
+    this.#ring.push({ chunk, stretch })
     if (startNs < this.#untilNs) this.#sendRing()
     else this.#untilNs = -Infinity
   }
@@ -73,8 +74,8 @@ export class KeepLast implements Outlet {
   }
 
   #sendRing(): void {
-    for (const chunk of this.#ring.splice(0)) {
-      this.#stream.send(chunk, this.#stretch)
+    for (const { chunk, stretch } of this.#ring.splice(0)) {
+      this.#stream.send(chunk, this.#stretch ?? stretch)
       this.#stretch = null
     }
   }

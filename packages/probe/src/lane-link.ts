@@ -22,22 +22,83 @@ export interface LaneBatch {
   takenNs: number
   /** When that was read, ns as starts are. */
   readNs: number
+  /** How many spans the lane has recorded in all, counted as it goes on; null where memory cannot be shared. */
+  recorded: Int32Array | null
 }
+
+/** Takes what lies in a channel at once, without the thread's giving itself away; null for no more. */
+export type TakeNow = (channel: BroadcastChannel) => { message: unknown } | undefined
 
 /** In Node the channel reaches the threads of this process; in a browser, those of this origin. */
 const channelName = (game: string) => `lapsus lanes of ${game}`
 
-/** Listens for lanes of `game` until the returned function is called. */
-export function receiveLanes(game: string, onBatch: (batch: LaneBatch) => void): () => void {
-  // Old browsers have none: then there is but one lane.
-  const channel = safely(() => new BroadcastChannel(channelName(game)), null)
-  if (channel === null) return () => {}
-  // Anybody of this origin may speak on it: what is no batch is not heeded.
-  channel.onmessage = (event: MessageEvent | { data: unknown }) =>
-    safely(() => onBatch(event.data as LaneBatch), undefined)
-  // In Node an open channel would keep the process alive.
-  ;(channel as { unref?: () => void }).unref?.()
-  return () => channel.close()
+/** What a lane has recorded, and what of it has come. */
+interface Arrival {
+  name: string
+  recorded: Int32Array | null
+  came: number
+}
+
+/** Listens for lanes of a game. */
+export class LaneReceiver {
+  readonly #channel: BroadcastChannel | null
+  readonly #takeNow: TakeNow | null
+  readonly #onBatch: (batch: LaneBatch) => void
+  readonly #lanes = new Map<string, Arrival>()
+
+  /** @param takeNow null where messages come only when the thread gives itself away */
+  constructor(game: string, takeNow: TakeNow | null, onBatch: (batch: LaneBatch) => void) {
+    this.#takeNow = takeNow
+    this.#onBatch = onBatch
+    // Old browsers have none: then there is but one lane.
+    this.#channel = safely(() => new BroadcastChannel(channelName(game)), null)
+    if (this.#channel === null) return
+    this.#channel.onmessage = (event: MessageEvent | { data: unknown }) => this.#receive(event.data)
+    // In Node an open channel would keep the process alive.
+    ;(this.#channel as { unref?: () => void }).unref?.()
+  }
+
+  /** Whether there are lanes whose last words may still be under way. */
+  get mayLack(): boolean {
+    return this.#takeNow === null && this.#lanes.size > 0
+  }
+
+  /** Takes what lies there, where that can be done at once. */
+  takeAll(): void {
+    if (this.#channel === null || this.#takeNow === null) return
+    for (let next = this.#next(); next !== undefined; next = this.#next()) this.#receive(next.message)
+  }
+
+  /** Of each lane that did not hand over all, how many spans are missing; null where nobody knows. */
+  lacking(): { name: string; spans: number | null }[] {
+    return [...this.#lanes.values()].flatMap(
+      ({ name, recorded, came }): { name: string; spans: number | null }[] => {
+        if (recorded === null) return this.#takeNow === null ? [{ name, spans: null }] : []
+        const spans = Atomics.load(recorded, 0) - came
+        return spans > 0 ? [{ name, spans }] : []
+      },
+    )
+  }
+
+  stop(): void {
+    this.#channel?.close()
+  }
+
+  #next(): { message: unknown } | undefined {
+    return safely(() => this.#takeNow!(this.#channel!), undefined)
+  }
+
+  /** Anybody of this origin may speak on it: what is no batch is not heeded. */
+  #receive(data: unknown): void {
+    safely(() => {
+      const batch = data as LaneBatch
+      const { laneId, lane, spans, jobs, collections, recorded } = batch
+      const known = this.#lanes.get(laneId) ?? { name: lane, recorded: recorded ?? null, came: 0 }
+      this.#lanes.set(laneId, known)
+      known.came += spans.marker.length
+      if (spans.marker.length + jobs.length + collections.length > 0) this.#onBatch(batch)
+    }, undefined)
+  }
 }
 
 /** A batch goes out when the outermost span closes, but no more often than this. */
@@ -53,6 +114,9 @@ export class LaneProbe extends SpanRecorder {
   readonly #name: string
   readonly #watcher: CollectionWatcher | null
   readonly #machine: MachineAccess | null
+  /** Whoever receives the lane reads there whether all of it has come. */
+  readonly #recorded = safely(() => new Int32Array(new SharedArrayBuffer(4)), null)
+  #posted = 0
   #lastPostMs = -Infinity
 
   constructor(
@@ -74,12 +138,15 @@ export class LaneProbe extends SpanRecorder {
     this.#machine = machine
     machine?.takenNs()
     this.#watcher = safely(() => memory.watchCollections?.() ?? null, null)
+    this.#send(0, TAKEN_UNKNOWN, [])
     this.on = true
   }
 
   override leave(changed?: boolean): void {
     super.leave(changed)
-    if (this.depth === 0 && performance.now() - this.#lastPostMs >= SHORTEST_GAP_MS) this.#post()
+    if (this.depth > 0) return
+    if (this.#recorded !== null) this.#recorded[0] = this.#posted + this.count
+    if (performance.now() - this.#lastPostMs >= SHORTEST_GAP_MS) this.#post()
   }
 
   close(): void {
@@ -98,24 +165,31 @@ export class LaneProbe extends SpanRecorder {
     if (this.count > 0 || this.jobNotes.length > 0 || collections.length > 0) {
       const takenNs = this.#machine?.takenNs() ?? TAKEN_UNKNOWN
       this.convertTimes(0, 0)
-      const batch: LaneBatch = {
-        laneId: this.#id,
-        lane: this.#name,
-        timeOriginMs: performance.timeOrigin,
-        markers: this.markers,
-        spans: this.copySpans(),
-        jobs: this.jobNotes,
-        collections,
-        repaired: this.repaired,
-        takenNs,
-        readNs: toNs(this.#lastPostMs),
-      }
-      // Closed already, or refused: the game goes on.
-      safely(() => this.#channel?.postMessage(batch), undefined)
+      this.#send(toNs(this.#lastPostMs), takenNs, collections)
     }
+    this.#posted += this.count
     this.jobNotes = []
     this.repaired = 0
     this.truncate(0)
+  }
+
+  #send(readNs: number, takenNs: number, collections: Collection[]): void {
+    const batch: LaneBatch = {
+      laneId: this.#id,
+      lane: this.#name,
+      timeOriginMs: performance.timeOrigin,
+      markers: this.markers,
+      spans: this.copySpans(),
+      jobs: this.jobNotes,
+      collections,
+      repaired: this.repaired,
+      takenNs,
+      readNs,
+      recorded: this.#recorded,
+    }
+    // Closed already, or refused: the game goes on. Where memory cannot be shared it is not.
+    const isSent = safely(() => (this.#channel?.postMessage(batch), true), false)
+    if (!isSent) safely(() => this.#channel?.postMessage({ ...batch, recorded: null }), undefined)
   }
 }
 

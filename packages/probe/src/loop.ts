@@ -12,6 +12,7 @@ interface LoopProbe {
   marker(name: string, options: { kind: 'wait:refresh'; group: string }): MarkerId
   enter(marker: MarkerId): void
   leave(): void
+  pause(): void
 }
 
 /** A timer may be late by this much: the rest is waited for turn by turn. */
@@ -27,6 +28,8 @@ export function startLoop(probe: LoopProbe, turn: (elapsedMs: number) => unknown
   const schedule = scheduleOf(1000 / hz)
   let running = true
   let isWaiting = false
+  /** The loop may be ended from within: its last frame lasts to the end of the turn. */
+  let isTurning = false
   let lastMs = performance.now()
 
   const rest = (): void => {
@@ -44,28 +47,33 @@ export function startLoop(probe: LoopProbe, turn: (elapsedMs: number) => unknown
     const elapsedMs = nowMs - lastMs
     lastMs = nowMs
     let result: unknown
+    isTurning = true
     try {
       result = turn(elapsedMs)
     } catch (error) {
-      running = false
+      turned(false)
       throw error
     }
     if (result instanceof Promise) {
       // The frame lasts until it is done; what it fails with is the game's.
-      result.then(
-        (value) => (value === false ? stop() : rest()),
-        (error: unknown) => {
-          running = false
-          throw error
-        },
-      )
-    } else if (result === false) stop()
+      result.then(turned, (error: unknown) => {
+        turned(false)
+        throw error
+      })
+    } else turned(result)
+  }
+  const turned = (result: unknown): void => {
+    isTurning = false
+    if (result === false || !running) stop()
     else rest()
   }
   const stop = (): void => {
+    running = false
+    if (isTurning) return
     if (isWaiting) probe.leave()
     isWaiting = false
-    running = false
+    // A frame that stays open would last as long as the game does.
+    probe.pause()
   }
   schedule(step)
   return stop

@@ -4,6 +4,7 @@ import { connect as connectPlain, type NetConnectOpts } from 'node:net'
 import { cpus } from 'node:os'
 import { connect as connectSecure, type ConnectionOptions } from 'node:tls'
 import { ENV_KEY, ENV_OPTIONS, ENV_TAKE, ENV_TO, INGEST_PATH } from '@lapsus/core/format'
+import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { WebSocket } from 'ws'
 import { noDrawing } from './draw-picture.ts'
 import { safely } from './given.ts'
@@ -55,6 +56,7 @@ export function createProbe(options: ProbeOptions): Probe {
     },
     memory,
     machine: sink === null ? null : nodeMachine(),
+    takeNow: (channel) => receiveMessageOnPort(channel as unknown as MessagePort),
     places: nodePlaces,
     draw: noDrawing,
     ...recordingOptions(recording, memory.heap !== null, onProblem),

@@ -80,7 +80,7 @@ export interface GoodOptions {
 export function readOptions(given: unknown): GoodOptions {
   const listener = fieldOf(given, 'onProblem')
   const tell = typeof listener === 'function' ? (listener as ProblemListener) : console.warn
-  const onProblem: ProblemListener = (message) => safely(() => void tell(message), undefined)
+  const onProblem: ProblemListener = (message) => safely<unknown>(() => tell(message), undefined)
   const wrong = (field: string, expected: string) =>
     onProblem(`Lapsus: "${field}" must be ${expected}; it is not used`)
   const optional = <T>(field: string, expected: string, read: (value: unknown) => T | null): T | null => {

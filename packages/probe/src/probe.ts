@@ -12,6 +12,7 @@ import {
   type LaneSpans,
   type Moment,
   type Picture,
+  type Stretch,
   type Place,
   type RecordingMode,
   type TakeRecord,
@@ -20,10 +21,10 @@ import { calibrate, warmUp } from './calibrate.ts'
 import type { PlaceReader } from './code-line.ts'
 import type { PictureDrawer } from './draw-picture.ts'
 import { FrameSamples } from './frame-samples.ts'
-import { fieldOf, isAmount, isHandle, numberField, safely, shortName } from './given.ts'
+import { fieldOf, heard, isAmount, isHandle, numberField, safely, shortName } from './given.ts'
 import type { CollectionWatcher, MemoryAccess } from './heap.ts'
 import { KeepLast, SendAll, type Outlet, type Tripwires } from './keep-last.ts'
-import { LaneProbe, receiveLanes } from './lane-link.ts'
+import { LaneProbe, LaneReceiver, type TakeNow } from './lane-link.ts'
 import { LateNews, MAIN_LANE } from './late-news.ts'
 import type { MachineAccess } from './machine.ts'
 import { startLoop, type LoopOptions } from './loop.ts'
@@ -56,6 +57,8 @@ export interface ProbeSettings {
   memory: MemoryAccess
   /** Null where the platform tells nothing of it. */
   machine: MachineAccess | null
+  /** Null where what other threads say comes only between turns. */
+  takeNow: TakeNow | null
   places: PlaceReader
   draw: PictureDrawer
 }
@@ -76,6 +79,7 @@ const PROBE = `Lapsus probe ${VERSION}`
 /** A chunk that has been handed over and waits for late news. */
 interface Gathered extends Omit<ChunkContent, 'lanes' | 'jobs'> {
   main: LaneSpans
+  stretch: Stretch | null
   endNs: number
 }
 
@@ -103,12 +107,15 @@ export class Probe extends SpanRecorder {
   #outlet: Outlet | null = null
   #originMs = 0
   #lastHandOverMs = 0
-  #stopLanes: (() => void) | null = null
+  #lanes: LaneReceiver | null = null
   #closing: Promise<void> | null = null
   #watcher: CollectionWatcher | null = null
   #heapBefore = 0
 
   #frameOpen = false
+  /** Between a pause and the next frame: what is said then is kept with that. */
+  #isPaused = false
+  #stretch: Stretch | null = null
   #frameStartMs = 0
   #frameFirstSpan = 0
   #frameSteps = 0
@@ -157,6 +164,7 @@ export class Probe extends SpanRecorder {
     if (this.#sink === null && this.onFrame === null) return
     if (this.#stream === null && this.#sink !== null) this.#start(this.#sink)
     const nowMs = performance.now()
+    if (this.#isPaused) this.#resume()
     this.#closeFrame(nowMs)
     const isFull = this.count >= HAND_OVER_SPANS || this.#samples.noted >= HAND_OVER_SAMPLES
     const due = nowMs - this.#lastHandOverMs >= HAND_OVER_MS || isFull
@@ -171,6 +179,29 @@ export class Probe extends SpanRecorder {
     } else {
       this.#openFrame(nowMs)
     }
+  }
+
+  /**
+   * Ends the open frame where it stands; there is none until the next `frame()`. For a loop of one's own that ends, or
+   * rests: its last frame would last until then. What is said meanwhile is kept with the next frame; runs of this thread
+   * are not.
+   */
+  pause(): void {
+    if (!this.#frameOpen) return
+    const nowMs = performance.now()
+    this.#closeFrame(nowMs)
+    this.on = false
+    if (this.#sink === null) return
+    this.#isPaused = true
+    // What is said from here on belongs to the chunk after the pause.
+    this.#handOver(toNs(nowMs - this.#originMs))
+  }
+
+  /** Neighbours across a pause are none: a stretch begins. */
+  #resume(): void {
+    this.#isPaused = false
+    this.#stretch = { cause: 'pause', at: new Date().toISOString() }
+    this.#settings.machine?.takenNs()
   }
 
   /** Says how many fixed steps the current frame has run; calls add up. */
@@ -201,7 +232,7 @@ export class Probe extends SpanRecorder {
 
   /** Sets a gauge's value for the current frame; the last value counts, one that is not finite does not. */
   gauge(gauge: GaugeId, value: number): void {
-    if (!this.on) return
+    if (!this.on && !this.#isPaused) return
     if (!isHandle(gauge, this.#samples.gauges.length)) this.problems.note('gauges do not exist')
     else if (Number.isFinite(value)) this.#samples.setGauge(gauge, value)
     else this.problems.note('values were not numbers', `gauge ${this.#samples.gauges[gauge]!.name}`)
@@ -230,7 +261,7 @@ export class Probe extends SpanRecorder {
 
   /** Looks at a watched value: counts the look, and a change if it is not what it was at the last. */
   watch(watch: WatchId, value: unknown): void {
-    if (!this.on) return
+    if (!this.on && !this.#isPaused) return
     if (isHandle(watch, this.#samples.watches.length)) this.#samples.look(watch, value)
     else this.problems.note('watches do not exist')
   }
@@ -290,7 +321,7 @@ export class Probe extends SpanRecorder {
   /** Notes that the game did something at this instant. Texts, finite numbers and truth values are kept. */
   moment(name: string, data?: Record<string, unknown>): void {
     if (this.#settings.tripwires.moments?.includes(name)) this.#trip(shortName(`moment ${name}`))
-    if (!this.#frameOpen || this.#sink === null) return
+    if ((!this.#frameOpen && !this.#isPaused) || this.#sink === null) return
     const short = shortName(name)
     if (typeof name !== 'string') this.problems.note('names of moments were not texts')
     const kept = data !== null && typeof data === 'object' ? fittingData(data) : null
@@ -335,7 +366,12 @@ export class Probe extends SpanRecorder {
 
   #keepPicture(atNs: number, bytes: Uint8Array | null): void {
     const head = bytes === null ? null : pictureHead(bytes)
-    const fits = head !== null && head.width <= LIMITS.pictureWidth && bytes!.length <= LIMITS.pictureBytes
+    const { pictureWidth, pictureHeight, pictureBytes } = LIMITS
+    const fits =
+      head !== null &&
+      head.width <= pictureWidth &&
+      head.height <= pictureHeight &&
+      bytes!.length <= pictureBytes
     if (!fits) this.problems.note('pictures could not be made, or were too large')
     else if (this.#sink !== null && this.#pictures.length < LIMITS.chunkPictures)
       this.#pictures.push({ atNs, bytes: bytes! })
@@ -360,6 +396,9 @@ export class Probe extends SpanRecorder {
   /** Ends the take and delivers what is left. */
   async close(): Promise<void> {
     const sink = this.#sink
+    // What other lanes said last is under way.
+    if (sink !== null && this.#lanes?.mayLack === true)
+      await new Promise((resolve) => setTimeout(resolve, LATE_NEWS_MS))
     this.finish()
     if (sink === null) await this.#closing
     else await (this.#closing = sink.close())
@@ -372,8 +411,8 @@ export class Probe extends SpanRecorder {
     if (!begun) return
     const nowMs = performance.now()
     if (this.count > this.#frameFirstSpan || !this.on) this.#closeFrame(nowMs)
-    this.on = false
-    this.#stopLanes?.()
+    this.on = this.#isPaused = false
+    this.#endLanes()
     this.#handOver(toNs(nowMs - this.#originMs))
     this.#deliver()
     this.#watcher?.stop()
@@ -381,8 +420,20 @@ export class Probe extends SpanRecorder {
     this.#stream!.end(this.#dropped, this.problems.take())
   }
 
+  /** Takes in what other lanes have said, and tells where that is not all. */
+  #endLanes(): void {
+    this.#lanes?.takeAll()
+    for (const { name, spans } of this.#lanes?.lacking() ?? []) {
+      if (spans === null)
+        this.problems.note('whether all runs of other lanes came is not known', `lane ${name}`)
+      else this.problems.note('runs of other lanes did not come', `lane ${name}`, spans)
+    }
+    this.#lanes?.stop()
+  }
+
   #start(sink: Sink): void {
-    const { game, target, take, writer, conditions, mode, keepSeconds, memory, machine } = this.#settings
+    const { game, target, take, writer, conditions, mode, keepSeconds, memory, machine, takeNow } =
+      this.#settings
     sink.onOrder?.((order) => {
       if (order.order === 'stop') void this.close()
       else this.keep(order.cause)
@@ -411,7 +462,7 @@ export class Probe extends SpanRecorder {
     }
     this.#stream = new TakeStream(sink, record, () => this.#allDeclared())
     this.#outlet = mode === 'keep-last' ? new KeepLast(this.#stream, keepSeconds) : new SendAll(this.#stream)
-    this.#stopLanes = receiveLanes(game, (batch) => {
+    this.#lanes = new LaneReceiver(game, takeNow, (batch) => {
       this.#late.receive(batch, batch.timeOriginMs - performance.timeOrigin - this.#originMs)
       this.repaired += batch.repaired
       if (this.#late.leftOut > 0)
@@ -481,7 +532,7 @@ export class Probe extends SpanRecorder {
 
   #tellFrame(durationMs: number): void {
     try {
-      this.onFrame!(durationMs)
+      heard(this.onFrame!(durationMs), () => this.problems.note('calls of onFrame failed'))
     } catch {
       this.problems.note('calls of onFrame failed')
     }
@@ -534,7 +585,9 @@ export class Probe extends SpanRecorder {
       dropped: this.#dropped,
       repaired: this.repaired,
       problems: this.problems.take(),
+      stretch: this.#stretch,
     }
+    this.#stretch = null
     this.truncate(0)
     this.#frameStartsNs = []
     this.#frameDurationsNs = []
@@ -557,7 +610,7 @@ export class Probe extends SpanRecorder {
     const gathered = this.#gathered
     if (gathered === null) return
     this.#gathered = null
-    const { endNs, main, gauges, ...chunk } = gathered
+    const { endNs, main, gauges, stretch, ...chunk } = gathered
     this.#late.addOwn(this.jobNotes, this.#watcher?.take() ?? [], -this.#originMs)
     this.jobNotes = []
     const { taken, ...late } = this.#late.complete(main, chunk.frameStartNs, endNs)
@@ -565,7 +618,7 @@ export class Probe extends SpanRecorder {
       gauge: this.#samples.gaugeId(takenGauge(lane), 'ms'),
       ...{ frame, value },
     }))
-    this.#outlet!.put({ ...chunk, ...late, gauges: [...gauges, ...takenOfLanes] })
+    this.#outlet!.put({ ...chunk, ...late, gauges: [...gauges, ...takenOfLanes] }, stretch)
   }
 
   #allDeclared(): AllDeclared {

@@ -40,7 +40,7 @@ function play(chunks: number, trips: number[], keepS: number): { index: number; 
   const ring = new KeepLast(stream, keepS)
   for (let i = 0; i < chunks; i++) {
     if (trips.includes(i)) ring.trip(`trip ${i}`, (i + 0.5) * CHUNK_S * 1e9)
-    ring.put(chunk(i))
+    ring.put(chunk(i), null)
   }
   ring.finish()
   stream.end(0, [])

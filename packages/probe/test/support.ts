@@ -35,6 +35,7 @@ export function makeProbe(sink: Sink | null, settings: Partial<ProbeSettings> = 
     keepSeconds: 10,
     tripwires: {},
     machine: null,
+    takeNow: null,
     places: () => {},
     draw: () => {},
     memory: { heap: null, watchCollections: null },

@@ -40,10 +40,11 @@ export const LIMITS = {
   paths: 65_536,
   /** Moments in one chunk. */
   chunkMoments: 65_536,
-  /** Pictures in one chunk; bytes and pixels of the width of each. */
+  /** Pictures in one chunk; bytes, pixels of the width and of the height of each. */
   chunkPictures: 64,
   pictureBytes: 49_152,
   pictureWidth: 320,
+  pictureHeight: 4_096,
   /** UTF-8 bytes of the JSON of a moment's data, or of the conditions under `more`. */
   dataBytes: 16_384,
   /** Kinds of wrong calls that one record tells of. */

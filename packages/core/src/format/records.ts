@@ -12,6 +12,7 @@ import {
   type ColumnsOf,
   type OtherColumns,
   type SamplesOf,
+  type OptionalField,
   type SPAN_DETAILS,
 } from './tables.ts'
 
@@ -69,7 +70,18 @@ export interface Conditions {
   more?: Record<string, string | number | boolean>
 }
 
+/** A field that was wrong and was left out (tables.ts, OPTIONAL_FIELDS). Of records that are read; never written. */
+export interface LeftOut {
+  field: OptionalField
+  /** What was expected, and what was got. */
+  why: string
+}
+
+/** Calls or fields that were left out, of the kind that a take counts: by where. */
+export const LEFT_OUT = 'fields of records were wrong'
+
 export interface TakeRecord {
+  leftOut?: LeftOut[]
   record: 'take'
   lapsus: typeof FORMAT_VERSION
   /** Identifies the take for good: letters, digits, '-', '_'; 8 to 64 of them. */
@@ -149,6 +161,7 @@ export interface ClassDeclaration {
 }
 
 export interface DeclareRecord {
+  leftOut?: LeftOut[]
   record: 'declare'
   sequence: number
   markers: MarkerDeclaration[]
@@ -211,6 +224,7 @@ export interface ProblemCount {
 }
 
 export interface ChunkRecord extends ColumnsOf<typeof FRAME_COLUMNS> {
+  leftOut?: LeftOut[]
   record: 'chunk'
   sequence: number
   frameStartNs: Float64Array
@@ -236,6 +250,7 @@ export interface ChunkRecord extends ColumnsOf<typeof FRAME_COLUMNS> {
 }
 
 export interface EndRecord {
+  leftOut?: LeftOut[]
   record: 'end'
   sequence: number
   /** Whole frames left out since the last chunk. */

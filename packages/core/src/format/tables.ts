@@ -118,6 +118,42 @@ export const JOB_COLUMNS = {
   atNs: column('amount', 'at', { asIs: true }),
 }
 
+/**
+ * Fields without which everything else of a record is understood: where one is wrong it is left out and counted, and the
+ * record is taken. Everything else refuses the record.
+ */
+export const OPTIONAL_FIELDS = [
+  'conditions',
+  'conditions.version',
+  'conditions.build',
+  'conditions.device',
+  'conditions.scene',
+  'conditions.load',
+  'conditions.mode',
+  'conditions.runtime',
+  'conditions.probe',
+  'conditions.seed',
+  'conditions.recorder',
+  'conditions.more',
+  'markers[].group',
+  'markers[].tags',
+  'markers[].watches',
+  'markers[].at',
+  'markers[].at.source',
+  'gauges[].unit',
+  'gauges[].variants',
+  'classes[].marker',
+  'frames.steps',
+  'frames.taken',
+  'lanes[].effect',
+  'lanes[].bytes',
+  'lanes[].key',
+  'moments[].data',
+  'pictures',
+  'problems',
+] as const
+export type OptionalField = (typeof OPTIONAL_FIELDS)[number]
+
 /** What each column means, for the specification: apart from the tables, so that no game carries the words. */
 export const COLUMN_WORDS: Readonly<Record<string, string>> = {
   'frames.steps': 'fixed steps run in each frame',

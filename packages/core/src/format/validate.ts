@@ -31,12 +31,14 @@ import {
   type DeclareRecord,
   type JobEvents,
   type LaneSpans,
+  type LeftOut,
   type MarkerDeclaration,
   type MarkerKind,
   type Moment,
   type Picture,
   type Place,
   type ProblemCount,
+  type RecorderFigures,
   type SourceLines,
   type Stretch,
   type TakeRecord,
@@ -47,6 +49,8 @@ import {
   JOB_COLUMNS,
   mapColumns,
   MOST_IDS,
+  newColumn,
+  type OptionalField,
   SAMPLE_NAMES,
   SAMPLES,
   SPAN_DETAILS,
@@ -56,12 +60,32 @@ import {
   type Table,
 } from './tables.ts'
 
+/** What was left out of the record that is being read. */
+let leftOut: LeftOut[] = []
+
+/** A field of the list without which all else is understood: left out where it is wrong. */
+function optionally<T>(field: OptionalField, read: () => T, without: T): T {
+  try {
+    return read()
+  } catch (error) {
+    if (!(error instanceof FormatError)) throw error
+    leftOut.push({ field, why: error.reason })
+    return without
+  }
+}
+
 const utf8 = new TextEncoder()
 const shortened = (name: string) => name.slice(0, 60)
 
 /** @throws FormatError naming the field, what was expected and what was got */
 export function validateRecord(value: unknown): AnyRecord {
-  const fields = asFields(value, 'record')
+  leftOut = []
+  const record = recordOf(asFields(value, 'record'))
+  if (leftOut.length > 0) record.leftOut = leftOut
+  return record
+}
+
+function recordOf(fields: Fields): AnyRecord {
   switch (fields['record']) {
     case 'take':
       return takeRecord(fields)
@@ -86,7 +110,11 @@ function takeRecord(fields: Fields): TakeRecord {
   const take = identityOf(fields, 'take')
   const target = finite(fields, 'target', 0)
   if (target > 10_000) throw bad('target', 'at most 10000 frames a second', target)
-  const conditions = conditionsOf(asFields(fields['conditions'] ?? {}, 'conditions'))
+  const conditions = optionally(
+    'conditions',
+    () => conditionsOf(asFields(fields['conditions'] ?? {}, 'conditions')),
+    {},
+  )
   return {
     record: 'take',
     lapsus: FORMAT_VERSION,
@@ -130,22 +158,40 @@ const TEXT_CONDITIONS = ['version', 'build', 'device', 'scene', 'load', 'mode', 
 
 function conditionsOf(fields: Fields): Conditions {
   const conditions: Conditions = {}
-  for (const field of TEXT_CONDITIONS)
-    if (fields[field] !== undefined) conditions[field] = text(fields, field)
-  if (fields['seed'] !== undefined) conditions.seed = finite(fields, 'seed')
-  if (fields['recorder'] !== undefined) {
-    const recorder = asFields(fields['recorder'], 'recorder')
-    conditions.recorder = {
-      spanNs: finite(recorder, 'spanNs'),
-      clockReadNs: finite(recorder, 'clockReadNs'),
-      clockResolutionNs: finite(recorder, 'clockResolutionNs'),
-    }
-    for (const field of ['insideNs', 'heapReadNs', 'heapReadBytes', 'frameNs'] as const) {
-      if (recorder[field] !== undefined) conditions.recorder[field] = finite(recorder, field)
-    }
+  for (const field of TEXT_CONDITIONS) {
+    const said = optionally(`conditions.${field}`, () => given(fields, field, text), undefined)
+    if (said !== undefined) conditions[field] = said
   }
-  if (fields['more'] !== undefined) conditions.more = scalars(asFields(fields['more'], 'more'), 'more')
+  const seed = optionally('conditions.seed', () => given(fields, 'seed', finite), undefined)
+  if (seed !== undefined) conditions.seed = seed
+  const recorder = optionally('conditions.recorder', () => given(fields, 'recorder', recorderOf), undefined)
+  if (recorder !== undefined) conditions.recorder = recorder
+  const more = optionally(
+    'conditions.more',
+    () => given(fields, 'more', () => scalars(asFields(fields['more'], 'more'), 'more')),
+    undefined,
+  )
+  if (more !== undefined) conditions.more = more
   return conditions
+}
+
+const given = <T>(
+  fields: Fields,
+  field: string,
+  read: (fields: Fields, field: string) => T,
+): T | undefined => (fields[field] === undefined ? undefined : read(fields, field))
+
+function recorderOf(fields: Fields, field: string): RecorderFigures {
+  const said = asFields(fields[field], field)
+  const recorder: RecorderFigures = {
+    spanNs: finite(said, 'spanNs'),
+    clockReadNs: finite(said, 'clockReadNs'),
+    clockResolutionNs: finite(said, 'clockResolutionNs'),
+  }
+  for (const name of ['insideNs', 'heapReadNs', 'heapReadBytes', 'frameNs'] as const) {
+    if (said[name] !== undefined) recorder[name] = finite(said, name)
+  }
+  return recorder
 }
 
 function scalars(fields: Fields, field: string): Record<string, string | number | boolean> {
@@ -182,8 +228,8 @@ function declareRecord(fields: Fields): DeclareRecord {
     gauges: list(fields, 'gauges', LIMITS.gauges).map((gauge) => ({
       id: whole(gauge, 'id', 0, LIMITS.gauges - 1),
       name: text(gauge, 'name'),
-      unit: text(gauge, 'unit', ''),
-      variants: variantsOf(gauge),
+      unit: optionally('gauges[].unit', () => text(gauge, 'unit', ''), ''),
+      variants: optionally('gauges[].variants', () => variantsOf(gauge), []),
     })),
     watches: list(fields, 'watches', LIMITS.watches).map((watch) => ({
       id: whole(watch, 'id', 0, LIMITS.watches - 1),
@@ -192,7 +238,11 @@ function declareRecord(fields: Fields): DeclareRecord {
     classes: list(fields, 'classes', LIMITS.classes).map((item) => ({
       id: whole(item, 'id', 0, LIMITS.classes - 1),
       name: text(item, 'name'),
-      marker: item['marker'] === undefined ? null : whole(item, 'marker', 0, LIMITS.markers - 1),
+      marker: optionally(
+        'classes[].marker',
+        () => (item['marker'] === undefined ? null : whole(item, 'marker', 0, LIMITS.markers - 1)),
+        null,
+      ),
     })),
   }
 }
@@ -203,11 +253,19 @@ function markerOf(fields: Fields): MarkerDeclaration {
   return {
     id: whole(fields, 'id', 0, LIMITS.markers - 1),
     name: text(fields, 'name'),
-    group: text(fields, 'group', ''),
+    group: optionally('markers[].group', () => text(fields, 'group', ''), ''),
     kind,
-    tags: texts(fields, 'tags', LIMITS.tags),
-    watches: fields['watches'] === undefined ? [] : watchesOf(fields),
-    at: (fields['at'] ?? null) === null ? null : readPlace(asFields(fields['at'], 'at')),
+    tags: optionally('markers[].tags', () => texts(fields, 'tags', LIMITS.tags), []),
+    watches: optionally(
+      'markers[].watches',
+      () => (fields['watches'] === undefined ? [] : watchesOf(fields)),
+      [],
+    ),
+    at: optionally(
+      'markers[].at',
+      () => ((fields['at'] ?? null) === null ? null : readPlace(asFields(fields['at'], 'at'))),
+      null,
+    ),
   }
 }
 
@@ -216,8 +274,12 @@ export function readPlace(fields: Fields): Place {
   return {
     file: text(fields, 'file', undefined, LIMITS.fileLength),
     line: whole(fields, 'line', 1, MOST_IDS),
-    source:
-      (fields['source'] ?? null) === null ? null : readSourceLines(asFields(fields['source'], 'source')),
+    source: optionally(
+      'markers[].at.source',
+      () =>
+        (fields['source'] ?? null) === null ? null : readSourceLines(asFields(fields['source'], 'source')),
+      null,
+    ),
   }
 }
 
@@ -273,13 +335,15 @@ function chunkRecord(fields: Fields): ChunkRecord {
     sequence: sequence(fields),
     frameStartNs,
     frameDurationNs: amountColumn(frames, 'duration', frameCount),
-    ...ruledColumns(frames, FRAME_COLUMNS, frameCount),
+    ...mapFrameColumns(frames, frameCount),
     otherFrameColumns: otherColumns(frames, frameCount),
     lanes,
     ...samples,
     jobs: fields['jobs'] === undefined ? noJobs() : jobEvents(asFields(fields['jobs'], 'jobs')),
     moments: list(fields, 'moments', LIMITS.chunkMoments).map(momentOf),
-    pictures: list(fields, 'pictures', LIMITS.chunkPictures).map(pictureOf),
+    pictures: optionally('pictures', () => list(fields, 'pictures', LIMITS.chunkPictures), []).flatMap(
+      (one) => optionally('pictures', () => [pictureOf(one)], []),
+    ),
     stretch: fields['stretch'] === undefined ? null : stretchOf(asFields(fields['stretch'], 'stretch')),
     dropped: whole(fields, 'dropped', 0, MOST_IDS, 0),
     repaired: whole(fields, 'repaired', 0, MOST_IDS, 0),
@@ -292,17 +356,37 @@ function pictureOf(fields: Fields): Picture {
   if (bytes.length > LIMITS.pictureBytes)
     throw new FormatError('too-large', `"bytes" has ${bytes.length} elements, at most ${LIMITS.pictureBytes}`)
   const head = pictureHead(bytes)
-  if (head === null || head.width > LIMITS.pictureWidth)
-    throw bad('bytes', `a PNG, JPEG or WebP of at most ${LIMITS.pictureWidth} pixels a line`, fields['bytes'])
+  const { pictureWidth, pictureHeight } = LIMITS
+  if (head === null || head.width > pictureWidth || head.height > pictureHeight)
+    throw bad(
+      'bytes',
+      `a PNG, JPEG or WebP of at most ${pictureWidth} × ${pictureHeight} pixels`,
+      fields['bytes'],
+    )
   return { atNs: time(fields, 'at'), bytes }
 }
 
 const problemsOf = (fields: Fields): ProblemCount[] =>
-  list(fields, 'problems', LIMITS.problems).map((problem) => ({
-    what: text(problem, 'what'),
-    about: text(problem, 'about', ''),
-    count: whole(problem, 'count', 1, MOST_IDS),
-  }))
+  optionally(
+    'problems',
+    () =>
+      list(fields, 'problems', LIMITS.problems).map((problem) => ({
+        what: text(problem, 'what'),
+        about: text(problem, 'about', ''),
+        count: whole(problem, 'count', 1, MOST_IDS),
+      })),
+    [],
+  )
+
+/** One element a frame, none of which the others are read by. */
+const mapFrameColumns = (frames: Fields, length: number): ColumnsOf<typeof FRAME_COLUMNS> =>
+  mapColumns(FRAME_COLUMNS, (rule) =>
+    optionally(
+      `frames.${rule.wire}` as OptionalField,
+      () => ruledColumn(frames, rule, length),
+      newColumn(rule, length),
+    ),
+  ) as ColumnsOf<typeof FRAME_COLUMNS>
 
 function laneSpans(fields: Fields, frameCount: number): LaneSpans {
   const count = wholeColumn(fields, 'count', LIMITS.chunkSpans, frameCount)
@@ -322,7 +406,15 @@ function laneSpans(fields: Fields, frameCount: number): LaneSpans {
     ...(Object.fromEntries(
       entriesOf(SPAN_DETAILS)
         .filter(([, { wire }]) => fields[wire] !== undefined)
-        .map(([name, rule]) => [name, ruledColumn(fields, rule, spans)]),
+        .map(([name, rule]) => [
+          name,
+          optionally(
+            `lanes[].${rule.wire}` as OptionalField,
+            () => ruledColumn(fields, rule, spans),
+            undefined,
+          ),
+        ])
+        .filter(([, column]) => column !== undefined),
     ) as Partial<ColumnsOf<typeof SPAN_DETAILS>>),
   }
 }
@@ -417,9 +509,13 @@ function stretchOf(fields: Fields): Stretch {
 
 function momentOf(fields: Fields): Moment {
   const atNs = time(fields, 'at')
-  const data =
-    fields['data'] === undefined || fields['data'] === null
-      ? null
-      : scalars(asFields(fields['data'], 'data'), 'data')
+  const data = optionally(
+    'moments[].data',
+    () =>
+      fields['data'] === undefined || fields['data'] === null
+        ? null
+        : scalars(asFields(fields['data'], 'data'), 'data'),
+    null,
+  )
   return { name: text(fields, 'name'), atNs, data }
 }

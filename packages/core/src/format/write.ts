@@ -28,13 +28,16 @@ export function encodeRecord(record: AnyRecord): Uint8Array {
 export function wireRecord(record: AnyRecord): object {
   switch (record.record) {
     case 'take':
-      return record
+      return { ...record, leftOut: undefined }
     case 'declare':
       return wireDeclare(record)
     case 'chunk':
       return wireChunk(record)
     case 'end':
-      return { ...record, dropped: record.dropped || undefined, problems: some(record.problems) }
+      return {
+        ...{ ...record, leftOut: undefined },
+        ...{ dropped: record.dropped || undefined, problems: some(record.problems) },
+      }
   }
 }
 

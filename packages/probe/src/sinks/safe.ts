@@ -1,5 +1,5 @@
 import type { Order } from '@lapsus/core/format'
-import { safely } from '../given.ts'
+import { heard, safely } from '../given.ts'
 import type { ProblemListener, Renew, Sink } from './sink.ts'
 
 /** A sink of the game's own: what it throws is told once and does not reach the game's loop. */
@@ -19,7 +19,7 @@ export class SafeSink implements Sink {
 
   put(record: Uint8Array, sequence: number): void {
     try {
-      this.#sink.put(record, sequence)
+      heard(this.#sink.put(record, sequence), (error) => this.#tell(error))
     } catch (error) {
       this.#tell(error)
     }

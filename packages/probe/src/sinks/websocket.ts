@@ -65,6 +65,7 @@ export class WebSocketSink implements Sink {
   #socket: Socket | null = null
   /** The server has said what it has: records may be sent as they come. */
   #ready = false
+  #isOpen = false
   /** The last record given to the present connection. */
   #sent = 0
   #sendTimer: ReturnType<typeof setTimeout> | undefined
@@ -135,8 +136,12 @@ export class WebSocketSink implements Sink {
     this.#sendTimer ??= unheld(setTimeout(() => this.#sendNew(), 0))
   }
 
-  /** Gives everything to the connection at once: the last moment of a page. */
+  /**
+   * Gives everything to the connection at once: the last moment of a page. A server that has not said yet what it has
+   * is busy beginning: it takes the records in turn behind the take's own, and what it has already changes nothing.
+   */
   flushNow(): void {
+    if (this.#socket !== null && this.#isOpen) this.#ready = true
     this.#sendNew()
   }
 
@@ -209,6 +214,8 @@ export class WebSocketSink implements Sink {
     }
     socket.onopen = () => {
       this.#lastNewsMs = performance.now()
+      this.#isOpen = true
+      this.#sent = 0
       safely(() => socket.send(this.#head!), undefined)
     }
     socket.onmessage = (event) => this.#receive(event.data)
@@ -306,7 +313,7 @@ export class WebSocketSink implements Sink {
   #lost(socket: Socket): void {
     if (socket !== this.#socket) return
     this.#socket = null
-    this.#ready = false
+    this.#ready = this.#isOpen = false
     if (this.#over) return
     if (!this.#isLeaving) this.#tell(`Lapsus: no connection to ${this.#url}; trying again`)
     // The next is tried soon; once all have failed it takes longer.

@@ -3,6 +3,7 @@ import { postedRecords } from '@lapsus/core/exchange'
 import {
   encodeRecord,
   FormatError,
+  leftOutNotes,
   locate,
   withPlace,
   type AnyRecord,
@@ -143,12 +144,22 @@ class PostedRequest {
     if (allowed !== null && allowed !== record.game) throw new WrongKey(record.game)
     const identity = await identify(this.#store, record)
     if (identity.note !== null) this.#notes.push(identity.note)
-    this.#writer = await TakeWriter.goOn(this.#store, identity, (ack) => this.#uncommitted.delete(ack))
+    this.#writer = await TakeWriter.goOn(
+      this.#store,
+      identity,
+      (ack) => this.#uncommitted.delete(ack),
+      record.leftOut,
+    )
+    this.#notes.push(...leftOutNotes(record.leftOut))
   }
 
   async #write(record: FollowingRecord, place: FormatErrorPlace, bytes: Uint8Array): Promise<void> {
     const writer = this.#writer!
     const why = writer.whySetAside(record.sequence)
+    if (record.sequence > writer.lastSequence) {
+      const told = leftOutNotes(record.leftOut).filter((note) => !this.#notes.includes(note))
+      this.#notes.push(...told)
+    }
     if (record.sequence > writer.lastSequence) this.#uncommitted.set(record.sequence, record)
     try {
       await writer.write(record, bytes)

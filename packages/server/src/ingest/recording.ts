@@ -3,7 +3,9 @@ import type { MessagePort } from 'node:worker_threads'
 import {
   decodeRecord,
   FormatError,
+  leftOutNotes,
   withPlace,
+  type AnyRecord,
   type IngestMessage,
   type TakeRecord,
 } from '@lapsus/core/format'
@@ -59,6 +61,7 @@ class Recording {
   #waiting = 0
   #place = { record: 0, offset: 0 }
   #broken = false
+  readonly #toldLeftOut = new Set<string>()
   #nowAlone = () => {}
 
   constructor(store: Store, log: Logger, ask: RecordingAsk) {
@@ -146,6 +149,7 @@ class Recording {
       throw withPlace(error, place)
     }
     if (why !== null) this.#note(setAsideNote(sequence, why))
+    this.#tellLeftOut(record)
     if (record.record === 'end') {
       await writer.settled()
       await finishTake(this.#store, writer.takeId, 'complete')
@@ -165,12 +169,18 @@ class Recording {
     const { row, isNew, note } = await identify(this.#store, record)
     await this.#alone(row.id)
     await row.reload()
-    this.#writer = await TakeWriter.goOn(this.#store, { row, isNew }, (ack, chain) => {
-      this.#uncommitted.delete(ack)
-      this.#tell({ stored: true })
-      // Whoever hears that the end is committed may ask for the take's figures at once.
-      if (ack !== this.#lastOfAll) this.#acknowledge(ack, chain)
-    })
+    this.#writer = await TakeWriter.goOn(
+      this.#store,
+      { row, isNew },
+      (ack, chain) => {
+        this.#uncommitted.delete(ack)
+        this.#tell({ stored: true })
+        // Whoever hears that the end is committed may ask for the take's figures at once.
+        if (ack !== this.#lastOfAll) this.#acknowledge(ack, chain)
+      },
+      record.leftOut,
+    )
+    this.#tellLeftOut(record)
     this.#log.info({ take: row.id, game: record.game, from: this.#writer.lastSequence }, 'recording')
     if (note !== null) this.#note(note)
     this.#acknowledge(this.#writer.lastSequence, this.#writer.chain)
@@ -235,6 +245,15 @@ class Recording {
     if (bytes === undefined) return
     const tries = await countTry(this.#store, take, error.sequence, bytes, wordsOf(cause))
     if (tries >= MOST_TRIES) this.#log.error({ take, record: error.sequence }, 'record set aside')
+  }
+
+  /** Each field once. */
+  #tellLeftOut({ leftOut }: AnyRecord): void {
+    for (const note of leftOutNotes(leftOut)) {
+      const field = note.split('"', 2)[1]!
+      if (!this.#toldLeftOut.has(field)) this.#note(note)
+      this.#toldLeftOut.add(field)
+    }
   }
 
   /** Games of the first version of the protocol would take it for an acknowledgement. */

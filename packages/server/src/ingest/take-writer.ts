@@ -1,9 +1,11 @@
 import {
   FormatError,
+  leftOutProblems,
   pictureHead,
   type ChunkRecord,
   type DeclareRecord,
   type FollowingRecord,
+  type LeftOut,
   type ProblemCount,
   type TakeRecord,
 } from '@lapsus/core/format'
@@ -82,6 +84,8 @@ export class TakeWriter {
   #chunks: number
   #storedPaths: number
   readonly #isComplete: boolean
+  /** What was wrong with the take's own record: counted with the first after it. */
+  #ofHead: ProblemCount[] = []
   /** Records that could not be stored and are passed over: why, by number. */
   readonly #setAside: ReadonlyMap<number, string>
   /** The commits so far, one after the other; rejects for good when one fails. */
@@ -109,20 +113,23 @@ export class TakeWriter {
 
   /** Creates the take, or goes on where it stopped. @throws FormatError when it may not be written to */
   static async open(store: Store, record: TakeRecord): Promise<TakeWriter> {
-    return TakeWriter.goOn(store, await identify(store, record))
+    return TakeWriter.goOn(store, await identify(store, record), () => {}, record.leftOut)
   }
 
   static async goOn(
     store: Store,
     { row, isNew }: Pick<Identity, 'row' | 'isNew'>,
     onCommitted: Committed = () => {},
+    leftOut: readonly LeftOut[] = [],
   ): Promise<TakeWriter> {
     if (!isNew) await forgetTries(store, row.id, Number(row.lastSequence))
     const progress = isNew ? undefined : await loadProgress(store, row)
     const setAside = isNew
       ? new Map<number, string>()
       : await setAsideAfter(store, row.id, Number(row.lastSequence))
-    return new TakeWriter(store, row, new Digester(progress, true), setAside, onCommitted)
+    const writer = new TakeWriter(store, row, new Digester(progress, true), setAside, onCommitted)
+    if (isNew) writer.#ofHead = leftOutProblems(leftOut)
+    return writer
   }
 
   /** The last record that is committed. */
@@ -180,11 +187,14 @@ export class TakeWriter {
   #prepare(record: FollowingRecord, chain: number | null): () => Promise<void> {
     const { takeId } = this
     if (this.#setAside.has(record.sequence)) return this.#passOver(record, chain)
-    if (record.record === 'declare') return this.#prepareDeclarations(record, chain)
-    if (record.record === 'chunk') return this.#prepareChunk(record, chain)
+    const own = record.record === 'declare' ? [] : record.problems
+    const problems = [...this.#ofHead, ...own, ...leftOutProblems(record.leftOut)]
+    this.#ofHead = []
+    if (record.record === 'declare') return this.#prepareDeclarations(record, chain, problems)
+    if (record.record === 'chunk') return this.#prepareChunk(record, chain, problems)
     return () =>
       this.#commit(record.sequence, chain, { dropped: record.dropped }, async (transaction) => {
-        await this.#addProblems(record.problems, transaction)
+        await this.#addProblems(problems, transaction)
         await this.#store.takes.update({ state: 'complete' }, { where: { id: takeId }, transaction })
       })
   }
@@ -201,7 +211,11 @@ export class TakeWriter {
     return () => this.#commit(record.sequence, chain, { dropped, setAside: 1 }, async () => {})
   }
 
-  #prepareDeclarations(record: DeclareRecord, chain: number | null): () => Promise<void> {
+  #prepareDeclarations(
+    record: DeclareRecord,
+    chain: number | null,
+    problems: readonly ProblemCount[],
+  ): () => Promise<void> {
     const { takeId } = this
     const added = this.#digester.declare(record)
     const markers = [...added.markers, ...added.placed]
@@ -217,10 +231,15 @@ export class TakeWriter {
         await createInBatches(this.#store.gauges, own(gauges), { transaction })
         await createInBatches(this.#store.watches, own(added.watches), { transaction })
         await createInBatches(this.#store.classes, own(added.classes), { transaction })
+        await this.#addProblems(problems, transaction)
       })
   }
 
-  #prepareChunk(record: ChunkRecord, chain: number | null): () => Promise<void> {
+  #prepareChunk(
+    record: ChunkRecord,
+    chain: number | null,
+    problems: readonly ProblemCount[],
+  ): () => Promise<void> {
     const { takeId } = this
     const counts = countsOf(record)
     const { paths } = this.#digester.progress
@@ -291,7 +310,7 @@ export class TakeWriter {
         await createInBatches(this.#store.moments, this.#momentRows(idx, chunk), { transaction })
         for (const picture of pictureRows(takeId, idx, record))
           await this.#store.pictures.create(picture, { transaction })
-        await this.#addProblems(record.problems, transaction)
+        await this.#addProblems(problems, transaction)
         if (chunk.stretch !== null) {
           const { cause, at } = chunk.stretch
           const { firstFrame } = chunk
