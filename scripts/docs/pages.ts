@@ -133,7 +133,9 @@ function questions(): string {
     .join('\n\n')
 }
 
-const optionalFields = (): string => OPTIONAL_FIELDS.map((field) => `\`${field}\``).join(', ')
+function optionalFields(): string {
+  return OPTIONAL_FIELDS.map((field) => `\`${field}\``).join(', ')
+}
 
 /** What senders do about what servers say. */
 function answers(): string {

@@ -104,12 +104,14 @@ async function newNode(folder, password) {
   const node = {
     folder,
     data: join(folder, 'data'),
+    tmp: join(folder, 'tmp'),
     init: join(folder, 'init.sql'),
     log: join(folder, 'log'),
   }
   writeFileSync(node.init, initSql(password))
   writeFileSync(node.log, '')
   mkdirSync(node.data)
+  mkdirSync(node.tmp)
   return { ...node, port, groupPort, catchUpPort, transferPort, server: null }
 }
 
@@ -125,6 +127,7 @@ function makeData(node) {
     findProgram('mariadb-install-db'),
     '--no-defaults',
     `--datadir=${node.data}`,
+    `--tmpdir=${node.tmp}`,
     '--auth-root-authentication-method=normal',
     '--skip-test-db',
   ])
@@ -138,6 +141,7 @@ async function launch(node, { scripts, address }, isFirst) {
     findProgram('mariadbd'),
     '--no-defaults',
     `--datadir=${data}`,
+    `--tmpdir=${node.tmp}`,
     '--bind-address=127.0.0.1',
     `--port=${port}`,
     `--socket=${join(folder, 'sock')}`,

@@ -44,7 +44,10 @@ export async function startDatabase(folder) {
     socket: socketPath(folder),
     init: join(folder, 'init.sql'),
     ready: join(folder, 'data', 'lapsus-ready'),
+    tmp: join(folder, 'tmp'),
   }
+  // Its own: a MariaDB that starts clears what all others have in a folder that they share.
+  mkdirSync(place.tmp, { recursive: true, mode: 0o700 })
   await stopLeftover(place)
   if (!existsSync(place.ready)) makeDataDirectory(place)
 
@@ -91,6 +94,7 @@ function makeDataDirectory(place) {
     [
       '--no-defaults',
       `--datadir=${place.data}`,
+      `--tmpdir=${place.tmp}`,
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
       ...asRoot(),
@@ -135,6 +139,7 @@ async function launch(place, port) {
     [
       '--no-defaults',
       `--datadir=${place.data}`,
+      `--tmpdir=${place.tmp}`,
       '--bind-address=127.0.0.1',
       `--port=${port}`,
       `--socket=${place.socket}`,

@@ -27,11 +27,24 @@ export async function stopLeftoverServer() {
   rmSync(SERVER_PROCESS)
 }
 
+/** What a killed run has left may take a while to let go of its port. */
+const PORT_PATIENCE_MS = 10_000
+const PORT_AGAIN_MS = 200
+
+async function isFreeSoon(port, waits = true) {
+  const deadlineMs = Date.now() + (waits ? PORT_PATIENCE_MS : 0)
+  while (!(await portIsFree(port))) {
+    if (Date.now() >= deadlineMs) return false
+    await new Promise((resolve) => setTimeout(resolve, PORT_AGAIN_MS))
+  }
+  return true
+}
+
 /** PORT if given, else the port of last time, else the usual one; another if someone else has it. */
 export async function choosePort() {
   if (process.env.PORT) {
     const port = Number(process.env.PORT)
-    if (await portIsFree(port)) return port
+    if (await isFreeSoon(port)) return port
     throw new SetupError(
       `PORT is ${process.env.PORT}, but something else listens there. Choose another or unset it.`,
     )
@@ -40,7 +53,7 @@ export async function choosePort() {
   const remembered = existsSync(file) ? Number(readFileSync(file, 'utf8')) : DEFAULT_PORT
   const known =
     Number.isInteger(remembered) && remembered > 0 && remembered < 65_536 ? remembered : DEFAULT_PORT
-  const port = (await portIsFree(known)) ? known : await freePort()
+  const port = (await isFreeSoon(known, existsSync(file))) ? known : await freePort()
   if (port !== known) say(`port ${known} is taken by another program: using ${port}`)
   writeFileSync(file, String(port))
   return port

@@ -15,6 +15,7 @@ import { storeOf, type Store } from './store/store.ts'
 import { Diagnoses } from './serve/answers/diagnoses.ts'
 import { MOST_READ_AHEAD } from './serve/answers/studies.ts'
 import { createApp } from './serve/app.ts'
+import { keepRoom } from './serve/crowd.ts'
 import { Load } from './serve/load.ts'
 import { Pool } from './serve/pool/pool.ts'
 import { Guard } from './serve/guard.ts'
@@ -88,6 +89,7 @@ export async function startServer(config: ServerConfig, log: Logger): Promise<Ru
   )
   // A client that closes its half after its request (RFC 9112, 9.6) waits for the answer; Node would hang up on it.
   Object.assign(http, { httpAllowHalfOpen: true })
+  keepRoom(http)
   const sockets = acceptStreams(http, streams, guard, access, config.behindProxy, log)
   await listen(http, config)
   const { port } = http.address() as AddressInfo

@@ -9,6 +9,7 @@ import type { Store } from '../store/store.ts'
 import { ProblemError } from '../problem-error.ts'
 import type { Spool } from '../ingest/spool.ts'
 import type { Recordings } from '../recordings/recordings.ts'
+import { Bodies } from './bodies.ts'
 import { Admission } from './admission.ts'
 import { gamePageRoutes } from './game-page.ts'
 import { guarded, type Guard } from './guard.ts'
@@ -108,7 +109,7 @@ export function createApp({
   } satisfies Record<RouteName, Handler>
   const router = mounted(
     { ...listed, ...questionRoutes(store, pool) },
-    { health, admission: new Admission(access) },
+    { health, admission: new Admission(access), bodies: new Bodies() },
   )
   app.use(router.routes())
   app.use(router.allowedMethods({ throw: true }))

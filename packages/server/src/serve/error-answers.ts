@@ -79,6 +79,8 @@ export function problemOf(error: unknown): { problem: Problem; retryAfterS?: num
   }
   if (typeof status === 'number' && status >= 400 && status < 500 && expose !== false)
     return { problem: problem(status, message) }
+  if (String(code).startsWith('Z_'))
+    return { problem: problem(400, 'the body is not what its encoding says') }
   if (code === 'ECONNRESET' || code === 'ERR_STREAM_PREMATURE_CLOSE' || code === 'ECONNABORTED')
     return { problem: problem(400, 'the request broke off') }
   return { problem: problem(500, 'something failed in the server; its log says what') }

@@ -28,6 +28,7 @@ export const LEAST_ROOM_BYTES = 64 * 1024 * 1024
 const FULL_FOR_MS = 5_000
 
 const WELL: Health = { status: 'ok', reason: null }
+const ALONE: Health = { status: 'away', reason: 'the node of the database has lost its cluster' }
 const SILENT: Health = { status: 'away', reason: 'the database does not answer' }
 
 export class DatabaseHealth {
@@ -35,6 +36,7 @@ export class DatabaseHealth {
   readonly #folder: string | null
   readonly #log: Logger
   #connection: Connection | null = null
+  #isInCluster = false
   #asking: Promise<Health> | null = null
   #answers: Health = WELL
   #room: Health = WELL
@@ -147,7 +149,7 @@ export class DatabaseHealth {
 
   async #askDatabase(): Promise<Health> {
     try {
-      if (await inTime(this.#select())) return WELL
+      if (await inTime(this.#select())) return await this.#askCluster()
       this.#forgetConnection()
       if (!this.#nodes.several) return SILENT
       this.#log.warn({ node: this.#nodes.current }, 'a node of the database does not answer')
@@ -165,9 +167,20 @@ export class DatabaseHealth {
       connection.on('error', () => this.#forgetConnection())
       if (this.#stopped) connection.destroy()
       this.#connection = connection
+      // One without the provider says that it is not ready either.
+      const on = (await connection.query("SHOW VARIABLES LIKE 'wsrep_on'")) as unknown as { Value?: string }[]
+      this.#isInCluster = on[0]?.Value === 'ON'
     }
     await this.#connection.query('SELECT 1')
     return true
+  }
+
+  /** A node that has lost its cluster answers some questions still; nothing can be read or stored there. */
+  async #askCluster(): Promise<Health> {
+    if (!this.#isInCluster) return WELL
+    const rows = (await this.#connection?.query("SHOW STATUS LIKE 'wsrep_ready'")) as unknown as
+      { Value?: string }[] | undefined
+    return rows?.[0]?.Value === 'OFF' ? ALONE : WELL
   }
 
   async #askRoom(): Promise<Health> {

@@ -1,5 +1,6 @@
 import type { Sequelize } from 'sequelize'
 import { SequelizeStorage, Umzug } from 'umzug'
+import { UnusableDatabase } from './connection.ts'
 import * as takes from './migrations/001-takes.ts'
 import * as details from './migrations/002-details.ts'
 import * as diagnoses from './migrations/003-diagnoses.ts'
@@ -33,13 +34,25 @@ const MIGRATIONS = [
   proof,
 ]
 
-/** Brings the database up to date. @returns names of the migrations that were run */
+/**
+ * Brings the database up to date.
+ * @returns names of the migrations that were run
+ * @throws UnusableDatabase where its tables are of a later version: what that has stored would be misread
+ */
 export async function migrate(sequelize: Sequelize): Promise<string[]> {
+  const storage = new SequelizeStorage({ sequelize, tableName: 'migrations' })
   const umzug = new Umzug({
     migrations: MIGRATIONS,
     context: sequelize.getQueryInterface(),
-    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    storage,
     logger: undefined,
   })
+  const known = new Set<string>(MIGRATIONS.map(({ name }) => name))
+  const later = (await storage.executed()).filter((name) => !known.has(name))
+  if (later.length > 0) {
+    throw new UnusableDatabase(
+      `the tables are those of a later Lapsus (${later.join(', ')}): start that one, or restore a back-up from before it`,
+    )
+  }
   return (await umzug.up()).map(({ name }) => name)
 }

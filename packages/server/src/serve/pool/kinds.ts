@@ -29,6 +29,8 @@ export const KINDS = {
   files: { threads: 1, atOnce: 3, idleMs: MINUTE_MS },
   /** What screens ask: answered at once. */
   questions: { threads: Math.max(1, CORES - 1), atOnce: 4, idleMs: 10 * MINUTE_MS },
+  /** The same of single frames and of small takes: not to wait behind the others. */
+  small: { threads: 1, atOnce: 4, idleMs: 10 * MINUTE_MS },
   /** What may take seconds. */
   studies: { threads: Math.max(1, CORES - 1), atOnce: 1, idleMs: MINUTE_MS },
 } satisfies Record<string, Kind>
@@ -45,6 +47,7 @@ export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   excerpt: 'files',
   composite: 'files',
   ask: 'questions',
+  askSmall: 'small',
   readAhead: 'questions',
   diagnose: 'questions',
   close: 'questions',

@@ -16,7 +16,7 @@ const AGAIN_S = 5
 const WAKE_MS = 500
 /** Threads of a kind that fail one after the other as they begin, before who waits for one is told. */
 const MOST_FAILED_BEGINS = 4
-const ONLY_READING: readonly KindName[] = ['questions', 'studies']
+const ONLY_READING: readonly KindName[] = ['questions', 'small', 'studies']
 
 /** As it is built: threads have no TypeScript loader. */
 const WORKER = fileURLToPath(

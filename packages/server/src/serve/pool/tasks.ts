@@ -60,6 +60,7 @@ export interface Asks {
   excerpt: { take: string; from: number; to: number; name: string }
   composite: { takes: string[]; name: string }
   ask: QuestionAsk
+  askSmall: QuestionAsk
   /** Reads what a take that is being recorded has by now. */
   readAhead: { take: string }
   /** Works out and stores what is wrong with a take that has ended. */
@@ -91,6 +92,7 @@ export interface Tells {
   composite: string
   /** As it travels. */
   ask: Uint8Array<ArrayBuffer>
+  askSmall: Uint8Array<ArrayBuffer>
   readAhead: void
   diagnose: void
   close: void
@@ -140,6 +142,7 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   },
 
   ask: answerQuestion,
+  askSmall: answerQuestion,
 
   readAhead: async (parts, { take }) => parts.studies.readAhead(await rowOf(parts, take)),
 

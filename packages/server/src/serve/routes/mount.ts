@@ -4,6 +4,7 @@ import Router from '@koa/router'
 import type { Context, Middleware, Next } from 'koa'
 import type { DatabaseHealth } from '../../store/health.ts'
 import { databaseAway } from '../../problem-error.ts'
+import type { Bodies } from '../bodies.ts'
 import type { Admission } from '../admission.ts'
 import { ROUTES, type RouteName } from './table.ts'
 
@@ -20,6 +21,7 @@ const parseBody = bodyParser({ enableTypes: ['json'], jsonLimit: '1mb' })
 export interface Around {
   health: DatabaseHealth
   admission: Admission
+  bodies: Bodies
 }
 
 /**
@@ -38,7 +40,8 @@ export function mounted(all: Readonly<Record<string, Handler>>, around: Around):
       [
         ...(route.withoutDatabase === true ? [] : [whileDatabaseAnswers(around.health)]),
         around.admission.of(route.who),
-        ...(route.readsBody === true || method === 'GET' ? [] : [parseBody as Middleware]),
+        ...(method === 'GET' || route.readsBody === 'in-pieces' ? [] : [around.bodies.within]),
+        ...(method === 'GET' || route.readsBody !== undefined ? [] : [parseBody as Middleware]),
         async (context: Context) => void (await handler(context)),
       ],
     )

@@ -1,5 +1,6 @@
 import { travelsAsCbor, type Shape, type Told } from '@lapsus/core/questions'
 import type { Conditions } from '@lapsus/core/format'
+import { PAGE } from '@lapsus/core/questions/page'
 import { EDGES } from '../../lists/edges.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
 import type { Store, TakeRow } from '../../store/store.ts'
@@ -22,11 +23,33 @@ export function questionRoutes(store: Store, pool: Pool): Record<string, Handler
       const params = await parseRequest(asks, { ...context.query, ...fromPath })
       const query = question.ofFrames ? framesQuery(row, params as FramesParams) : wholeTake(row)
       const asked = own(question.asks, params)
-      context.body = Buffer.from(await pool.run('ask', { row: row.get(), at: question.at, query, asked }))
+      await checkPaths(store, row, asked)
+      context.body = Buffer.from(
+        await pool.run(isSmall(question, row) ? 'askSmall' : 'ask', {
+          ...{ row: row.get(), at: question.at, query, asked },
+        }),
+      )
       context.type = travelsAsCbor(question) ? 'application/cbor' : 'application/json'
     }
   }
   return routes
+}
+
+/** Answered at once whatever else is asked: a single frame, or anything of a take with few spans. */
+const MOST_SMALL_SPANS = 300_000
+const isSmall = (question: { at: string }, row: TakeRow): boolean =>
+  question.at === PAGE.at || (row.state !== 'recording' && Number(row.spans) <= MOST_SMALL_SPANS)
+
+/** @throws ProblemError for a path that the take does not have: that is known before anything is read */
+async function checkPaths(store: Store, row: TakeRow, asked: Told<Shape>): Promise<void> {
+  const { path, paths } = asked as { path?: unknown; paths?: unknown }
+  const wanted = typeof paths === 'string' ? paths.split(',').map(Number) : [Number(path)]
+  if (!wanted.some((one) => one > 0)) return
+  const known = await store.paths.count({ where: { takeId: row.id } })
+  const unknown = wanted.find((one) => one >= known)
+  if (unknown === undefined) return
+  if (path !== undefined) throw new ProblemError(400, `"path" must be below ${known}`, 'path')
+  throw notFound(`path ${unknown}: the take has ${known}`, 'paths')
 }
 
 const own = (asks: Shape, params: object): Told<Shape> =>

@@ -19,8 +19,8 @@ export interface Route {
   /** What of the query is understood; for docs/api.md. */
   query?: string
   tells: string
-  /** Reads its body itself, in any encoding; others are given JSON. */
-  readsBody?: true
+  /** Reads its body itself, in any encoding, `whole` or piece by piece; others are given JSON. */
+  readsBody?: 'whole' | 'in-pieces'
   /** Answers while the database is away, too. */
   withoutDatabase?: true
 }
@@ -143,19 +143,19 @@ const LISTED = {
     query: '?frameMarker=&game=',
     tells:
       'stores the takes that are the body, in any known format, plain or gzip; tells of the first, and of `others[]`',
-    readsBody: true,
+    readsBody: 'in-pieces',
   },
   'POST /ingest/:take': {
     who: 'game',
     tells:
       'records of a take, as CBOR or lines of JSON; answered after commit with `ack`, `orders[]`, `notes[]`, see [format.md](format.md#streaming-by-http)',
-    readsBody: true,
+    readsBody: 'whole',
   },
   'POST /v1/traces': {
     who: 'sender',
     query: '?frame-marker=',
     tells: 'OpenTelemetry traces, protobuf or JSON, see [format.md](format.md)',
-    readsBody: true,
+    readsBody: 'whole',
   },
   'GET /api/left': {
     who: 'person',
