@@ -10,11 +10,13 @@ import {
   type Recording,
   type SessionInfo,
   type SessionState,
+  type LeftFile,
   type LoadReport,
   type StorageReport,
   type TakeDetail,
   type TakePicture,
   type TakeSummary,
+  type Verification,
 } from './types.ts'
 
 function summary(fields: Fields): void {
@@ -126,6 +128,23 @@ export function checkSessions(value: unknown): SessionInfo[] {
     if (typeof session['isThis'] !== 'boolean') throw bad('isThis', 'true or false', session['isThis'])
   }
   return value as SessionInfo[]
+}
+
+export function checkVerification(value: unknown): Verification {
+  const fields = asFields(value, 'verification')
+  text(fields, 'take')
+  for (const field of ['records', 'chunks', 'bytes', 'unnotedChunks', 'problemCount']) count(fields, field)
+  if (typeof fields['isSent'] !== 'boolean') throw bad('isSent', 'true or false', fields['isSent'])
+  texts(fields, 'problems', MOST)
+  return value as Verification
+}
+
+export function checkLeft(value: unknown): LeftFile[] {
+  for (const file of list({ left: value }, 'left', MOST)) {
+    for (const field of ['file', 'take', 'at', 'reason']) text(file, field, undefined, 1_000)
+    count(file, 'bytes')
+  }
+  return value as LeftFile[]
 }
 
 export function checkStorage(value: unknown): StorageReport {

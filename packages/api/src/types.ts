@@ -80,6 +80,25 @@ export interface TakeDetail extends TakeSummary {
   setAsideRecords: { sequence: number; reason: string; bytes: number }[]
 }
 
+/** What reading a take back came to. */
+export interface Verification {
+  take: string
+  /** Number of the last. */
+  records: number
+  chunks: number
+  /** Of all blobs that were read. */
+  bytes: number
+  /** Whether the server knows that all records are as they were sent. */
+  isSent: boolean
+  /** Stored by an earlier version, which noted nothing. */
+  unnotedChunks: number
+  /** The take that it goes on with; null for most. */
+  continues: string | null
+  /** In words; the first of them. */
+  problems: string[]
+  problemCount: number
+}
+
 /** What a game has left, and this Lapsus has not taken up. */
 export interface LeftFile {
   /** Its name. */

@@ -1,7 +1,15 @@
 import { createReadStream, existsSync } from 'node:fs'
 import { Readable } from 'node:stream'
-import { checkImport, checkStorage, storageWords } from '@lapsus/api'
-import { plural } from '@lapsus/core/words'
+import {
+  checkImport,
+  checkLeft,
+  checkStorage,
+  checkVerification,
+  storageWords,
+  verificationWords,
+  type LeftFile,
+} from '@lapsus/api'
+import { bytes, plural } from '@lapsus/core/words'
 import { EXPORT_FORMATS, type ExportFormat } from '@lapsus/core/exchange'
 import { RECORDING_MODES, VERSION } from '@lapsus/core/format'
 import { comparisonReport, proofReport } from '@lapsus/core/compare'
@@ -362,6 +370,43 @@ program
   .action(async (game: string, options: ReportOptions & { search: string }) => {
     const found = await tried(game, options.search)
     print(found, options, () => triedReport(found, options.markdown))
+  })
+
+program
+  .command('verify')
+  .description(
+    'read a take of the running Lapsus back: whether all is there, as it was stored and as it was sent',
+  )
+  .argument('<take>', 'its identity')
+  .option('--json', 'as JSON')
+  .action(async (take: string, { json }: { json?: boolean }) => {
+    const response = await request(
+      `${await serverAddress()}/api/takes/${encodeURIComponent(take)}/verification`,
+    )
+    const found = checkVerification(await response.json())
+    console.log(
+      json ? JSON.stringify(found, null, 2) : [verificationWords(found), ...found.problems].join('\n'),
+    )
+    if (found.problemCount > 0) process.exitCode = 1
+  })
+
+program
+  .command('left')
+  .description('list what games have left and the running Lapsus has not taken up, with the reason')
+  .option('--bring <file>', 'store one, whatever its key')
+  .option('--drop <file>', 'throw one away')
+  .option('--json', 'as JSON')
+  .action(async ({ bring, drop, json }: { bring?: string; drop?: string; json?: boolean }) => {
+    const address = `${await serverAddress()}/api/left`
+    for (const [file, method] of [
+      [bring, 'POST'],
+      [drop, 'DELETE'],
+    ] as const)
+      if (file !== undefined) await request(`${address}/${encodeURIComponent(file)}`, { method })
+    const left = checkLeft(await (await request(address)).json())
+    const line = ({ file, game, bytes: size, reason }: LeftFile) =>
+      `${file}  ${game ?? 'no take'}, ${bytes(size)}: ${reason}`
+    console.log(json ? JSON.stringify(left, null, 2) : left.map(line).join('\n') || 'Nothing is left.')
   })
 
 program

@@ -46,6 +46,7 @@ export const KIND_OF: Record<Exclude<TaskName, 'wake'>, KindName> = {
   export: 'files',
   excerpt: 'files',
   composite: 'files',
+  verify: 'files',
   ask: 'questions',
   askSmall: 'small',
   readAhead: 'questions',

@@ -1,6 +1,6 @@
 /** What takes longer than others should wait for: done on a thread of its own, with a database connection of its own. */
 import type { MessagePort } from 'node:worker_threads'
-import type { ImportResult, TakeState } from '@lapsus/api'
+import type { ImportResult, TakeState, Verification } from '@lapsus/api'
 import { provePlan, type ProofPlace, type ProofTold } from '@lapsus/core/compare'
 import { CompositeWriter } from '@lapsus/core/composite'
 import type { ExportFormat } from '@lapsus/core/exchange'
@@ -32,6 +32,7 @@ import { BODY_AHEAD, piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
 import { filePieces } from '../answers/files.ts'
 import { answerQuestion, type QuestionAsk } from '../answers/questions.ts'
+import { verifyTake } from '../answers/verification.ts'
 import type { Sources } from '../answers/studies.ts'
 import { historyTakes } from '../answers/take-sums.ts'
 import { makeReport, type ReportAsk } from './make-report.ts'
@@ -66,6 +67,8 @@ export interface Asks {
   /** Works out and stores what is wrong with a take that has ended. */
   diagnose: { take: string }
   close: { take: string; state: TakeState }
+  /** Reads all of a take back. */
+  verify: { take: string }
   compare: { before: string[]; after: string[]; target: number | null }
   check: { takes: string[]; budget: Budget; against: string[]; problems: string[] }
   budget: { take: string }
@@ -96,6 +99,7 @@ export interface Tells {
   readAhead: void
   diagnose: void
   close: void
+  verify: Verification
   compare: ComparisonAnswer
   check: Checked
   proof: ProofTold
@@ -150,6 +154,8 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
     const row = await rowOf(parts, take)
     await diagnosisOf(parts, row, wholeTake(row))
   },
+
+  verify: async (parts, { take }) => verifyTake(parts.store, await rowOf(parts, take)),
 
   close: ({ store }, { take, state }) => finishTake(store, take, state),
 

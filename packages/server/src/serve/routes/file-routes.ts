@@ -45,6 +45,11 @@ export function fileRoutes(store: Store, pool: Pool) {
       context.body = await exported(pool, [row.id], format)
     },
 
+    'GET /api/takes/:take/verification': async (context) => {
+      const [row] = await takesOf(store, [context['params'].take], 'take')
+      context.body = await pool.run('verify', { take: row!.id })
+    },
+
     'GET /api/archives': async (context) => {
       const { takes, format } = await parseRequest(ArchiveQuery, { ...context.query })
       const rows = await takesOf(store, takes, 'takes')

@@ -124,6 +124,11 @@ const LISTED = {
     query: '?format=',
     tells: 'the take as a file: `lapsus`, `jsonl`, `otlp`, `csv`',
   },
+  'GET /api/takes/:take/verification': {
+    who: 'person',
+    tells:
+      'reads every blob of the take back and holds it against what was noted when it was stored: `records`, `isSent`, `problems[]`; as `lapsus verify --json` prints it',
+  },
   'GET /api/archives': {
     who: 'person',
     query: '?takes=&format=',
