@@ -27,7 +27,7 @@ export interface LaneBatch {
 }
 
 /** Takes what lies in a channel at once, without the thread's giving itself away; null for no more. */
-export type TakeNow = (channel: BroadcastChannel) => { message: unknown } | undefined
+export type TakeNow = (channel: object) => { message: unknown } | undefined
 
 /** In Node the channel reaches the threads of this process; in a browser, those of this origin. */
 const channelName = (game: string) => `lapsus lanes of ${game}`

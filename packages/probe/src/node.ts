@@ -56,7 +56,7 @@ export function createProbe(options: ProbeOptions): Probe {
     },
     memory,
     machine: sink === null ? null : nodeMachine(),
-    takeNow: (channel) => receiveMessageOnPort(channel as unknown as MessagePort),
+    takeNow: (channel) => receiveMessageOnPort(channel as MessagePort),
     places: nodePlaces,
     draw: noDrawing,
     ...recordingOptions(recording, memory.heap !== null, onProblem),

@@ -8,7 +8,7 @@ import { receiveMessageOnPort, Worker, type MessagePort } from 'node:worker_thre
 import { LaneProbe } from '../src/lane-link.ts'
 import { makeProbe, MemorySink, readBack, sleep } from './support.ts'
 
-const takeNow = (channel: BroadcastChannel) => receiveMessageOnPort(channel as unknown as MessagePort)
+const takeNow = (channel: object) => receiveMessageOnPort(channel as MessagePort)
 
 describe('a worker whose loop never yields', () => {
   const folder = mkdtempSync(join(tmpdir(), 'lapsus-lanes-'))

@@ -441,6 +441,8 @@ describe('spool files', () => {
     const taken = { ...name, take: 'taken-take', first: 1 }
     writeFileSync(join(folder, `${spoolName(taken)}.taken`), wholeTake('taken-take'))
     const second = await testServer({ databaseUrl, port: place, spool: folder })
+    // Whoever starts it does not wait for what games have left.
+    await until(() => readdirSync(folder).length === 1, 'all that is its own is taken up')
     expect(await getJson<TakeDetail>(second, '/api/takes/taken-take')).to.include({
       frames: 1,
       state: 'complete',

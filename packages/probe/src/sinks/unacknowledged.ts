@@ -3,8 +3,8 @@ import { chained } from '@lapsus/core/format'
 import type { Renew, Renewed } from './sink.ts'
 
 /** Acknowledged records are kept for so long, and so many bytes of them. */
-export const KEPT_MS = 2_000
-export const KEPT_BYTES = 8 * 1024 * 1024
+const KEPT_MS = 2_000
+const KEPT_BYTES = 8 * 1024 * 1024
 
 export interface Waiting {
   sequence: number

@@ -205,7 +205,7 @@ export class Access {
 }
 
 /** Says so, so that nobody takes a wrong key for one that was forgotten. */
-export class WrongKey extends ProblemError {
+class WrongKey extends ProblemError {
   constructor() {
     super(
       401,

@@ -3,7 +3,7 @@ import type { Context, Next } from 'koa'
 import { ProblemError } from '../problem-error.ts'
 
 /** Of all requests together. One of them may have 33 MB. */
-export const MOST_HELD_BYTES = 256 * 1024 * 1024
+const MOST_HELD_BYTES = 256 * 1024 * 1024
 const AGAIN_S = 2
 /** Taken for a body that does not say how large it is. */
 const UNSAID_BYTES = 8 * 1024 * 1024

@@ -12,7 +12,7 @@ const USUAL_FILES = 1_024
 const OTHER_FILES = 64
 const MOST = 4_096
 
-export function openFilesLimit(): number {
+function openFilesLimit(): number {
   try {
     const said = /^Max open files\s+(\d+)/m.exec(readFileSync('/proc/self/limits', 'utf8'))
     return said === null ? USUAL_FILES : Number(said[1])
