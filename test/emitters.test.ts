@@ -508,7 +508,9 @@ probe.enter(probe.marker('a'))
       for (const { name, game } of LANGUAGES) {
         const { err, code } = await play([...game(folder), to, '20', '1'])
         expect(code, name).to.equal(0)
-        expect(err, name).to.match(/^lapsus: \S+ does not take what is recorded: no such thing; records are kept\n/)
+        expect(err, name).to.match(
+          /^lapsus: \S+ does not take what is recorded: no such thing; records are kept\n/,
+        )
       }
     } finally {
       refusing.close()
@@ -583,7 +585,14 @@ probe.enter(probe.marker('a'))
     try {
       for (const [i, { name }] of LANGUAGES.entries()) {
         const find = () => getJson<TakeDetail>(server, `/api/takes/left-behind-${i}`)
-        await until(() => find().then(({ state }) => state === 'complete', () => false), `${name} is taken up`)
+        await until(
+          () =>
+            find().then(
+              ({ state }) => state === 'complete',
+              () => false,
+            ),
+          `${name} is taken up`,
+        )
         const take = await find()
         expect(take, name).to.include({ frames: 20, state: 'complete' })
       }

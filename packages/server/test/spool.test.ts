@@ -103,7 +103,8 @@ describe('what games have left', () => {
         first: 1,
       },
     })
-    for (const name of [pipe, `${pipe}.taken`]) spawnSync('python3', ['-c', `import os; os.mkfifo('${join(folder, name)}')`])
+    for (const name of [pipe, `${pipe}.taken`])
+      spawnSync('python3', ['-c', `import os; os.mkfifo('${join(folder, name)}')`])
     leave('left-beside-a-pipe', recording('left-beside-a-pipe'), MOTHS)
     await until(() => isStored('left-beside-a-pipe'), 'the file beside it is taken up')
     await until(async () => (await list()).length === 0, 'none of them waits')
