@@ -6,7 +6,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { ensureBuilt } from './setup/build.mjs'
-import { ensurePrograms, MARIADB } from './setup/debian.mjs'
+import { ensurePrograms, LANGUAGES, MARIADB } from './setup/debian.mjs'
 import { checkNode, ensurePackages } from './setup/packages.mjs'
 import { ROOT } from './setup/root.mjs'
 import { run } from './setup/run.mjs'
@@ -15,10 +15,12 @@ import { withTemporaryDatabase } from './setup/temporary-database.mjs'
 
 await runMain(async () => {
   checkNode()
-  ensurePrograms(MARIADB)
+  ensurePrograms([...MARIADB, ...LANGUAGES])
   ensurePackages()
   await ensureBuilt()
-  const files = ['packages', 'games'].flatMap(testsBelow).filter((file) => textOf(file).includes('isLong'))
+  const files = [...['packages', 'games'].flatMap(testsBelow), ...testsAcross()].filter((file) =>
+    textOf(file).includes('isLong'),
+  )
   process.exitCode = await withTemporaryDatabase((url) =>
     run(
       join(ROOT, 'node_modules/.bin/mocha'),
@@ -33,6 +35,12 @@ await runMain(async () => {
 function textOf(file) {
   return readFileSync(join(ROOT, file), 'utf8')
 }
+
+/** What spans packages. */
+const testsAcross = () =>
+  readdirSync(join(ROOT, 'test'))
+    .filter((name) => name.endsWith('.test.ts'))
+    .map((name) => join('test', name))
 
 /** Test files of the packages in a folder. */
 function testsBelow(folder) {

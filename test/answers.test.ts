@@ -23,10 +23,13 @@ import {
   type TakeRecord,
 } from '@lapsus/core/format'
 import { buildSync } from 'esbuild'
+import { isLong } from './support/extent.ts'
 import { ROOT } from './support/npm-start.ts'
 
 const KEY = 'a-key-that-is-long-enough'
 const own = (path: string) => join(ROOT, 'test/emitters', path)
+/** Those of every run of the tests; all are held to the table by `npm run test:long`. */
+const SHORT = ['Python', 'C']
 /** How many games run at once: each is to have time for its frames. */
 const AT_ONCE = 3
 
@@ -274,7 +277,7 @@ describe('what a server answers', function () {
       })
   }
 
-  for (const sender of SENDERS) {
+  for (const sender of SENDERS.filter(({ name }) => isLong || SHORT.includes(name))) {
     it(`is heeded by ${sender.name} as the table has it`, async () => {
       const { spools } = sender
       const every = ANSWERS.filter(({ ack }) => ack !== 'less')
