@@ -67,19 +67,21 @@ describe('a picture', () => {
     expect((validateRecord(wireRecord(record)) as ChunkRecord).pictures).to.deep.equal(record.pictures)
   })
 
-  it('is as large as a take can hold, and refused beyond it', () => {
-    const refused = (picture: object | object[]) => () =>
+  it('is as large as a take can hold, and left out beyond it', () => {
+    const leftOut = (picture: object | object[]) =>
       validateRecord({
         ...(wireRecord(chunk([])) as object),
         pictures: Array.isArray(picture) ? picture : [picture],
-      })
-    const largest = png(LIMITS.pictureWidth, 9_999, LIMITS.pictureBytes - png(1, 1).length)
+      }).leftOut?.[0]?.why
+    const largest = png(LIMITS.pictureWidth, LIMITS.pictureHeight, LIMITS.pictureBytes - png(1, 1).length)
     expect(largest.length).to.equal(LIMITS.pictureBytes)
-    expect(refused({ at: 0, bytes: largest })).to.not.throw()
+    expect(leftOut({ at: 0, bytes: largest })).to.equal(undefined)
     const good = { at: 0, bytes: png(1, 1) }
-    expect(refused(Array<object>(LIMITS.chunkPictures).fill(good))).to.not.throw()
+    expect(leftOut(Array<object>(LIMITS.chunkPictures).fill(good))).to.equal(undefined)
     const wrong: [object | object[], string][] = [
       [{ at: 0, bytes: png(LIMITS.pictureWidth + 1, 1) }, '"bytes"'],
+      [{ at: 0, bytes: png(320, LIMITS.pictureHeight + 1) }, '"bytes"'],
+      [{ at: 0, bytes: png(320, 2 ** 31) }, '"bytes"'],
       [{ at: 0, bytes: Uint8Array.from([...largest, 0]) }, '"bytes"'],
       [{ at: 0, bytes: new TextEncoder().encode('<html>') }, '"bytes"'],
       [{ at: 0, bytes: 'AAAA' }, '"bytes"'],
@@ -89,7 +91,7 @@ describe('a picture', () => {
       [Array<object>(LIMITS.chunkPictures + 1).fill(good), '"pictures"'],
     ]
     for (const [picture, field] of wrong)
-      expect(refused(picture)().leftOut?.[0]?.why, field).to.contain(field)
+      expect(leftOut(picture), field).to.contain(field)
   })
 
   it('stays with its frames in an excerpt', () => {
