@@ -90,8 +90,7 @@ describe('a picture', () => {
       [{ bytes: png(1, 1) }, '"at"'],
       [Array<object>(LIMITS.chunkPictures + 1).fill(good), '"pictures"'],
     ]
-    for (const [picture, field] of wrong)
-      expect(leftOut(picture), field).to.contain(field)
+    for (const [picture, field] of wrong) expect(leftOut(picture), field).to.contain(field)
   })
 
   it('stays with its frames in an excerpt', () => {
