@@ -37,7 +37,7 @@ describe('a pause of an emitter', () => {
     it(`ends the open frame where it stands, in ${name}`, () => {
       if (build !== undefined) expect(spawnSync(build[0]!, build.slice(1)).status).to.equal(0)
       const file = join(folder, name)
-      const { status, stdout } = spawnSync(play[0]!, [...play.slice(1), file, '900', 'pause'], {
+      const { status, stdout } = spawnSync(play[0]!, [...play.slice(1), file, '0', 'pause'], {
         encoding: 'utf8',
       })
       expect(status).to.equal(0)

@@ -1,4 +1,4 @@
-/* A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were. */
+/* A game that does little: frames of 10 ms, for so many ms; or 40 of them, with a rest of 0.3 s in between and at the end. Says how many there were. */
 #define _POSIX_C_SOURCE 200809L
 #define LAPSUS_IMPLEMENTATION
 #include "../../emitters/c/lapsus.h"
@@ -16,7 +16,7 @@ int main(int count, char **given) {
     probe = lapsus_begin(&options);
     beat = lapsus_marker(probe, "beat", "", "work");
     until = lapsus_now_ns() + (uint64_t)atoi(given[2]) * 1000000u;
-    while (lapsus_now_ns() < until) {
+    while (lapsus_now_ns() < until || (count > 3 && frames < 40)) {
         lapsus_frame(probe);
         lapsus_enter(lapsus_main(probe), beat);
         nanosleep(&rest, NULL);

@@ -1,4 +1,4 @@
--- A game that does little: frames of 10 ms, for so many ms; rests 0.3 s in between if told to. Says how many there were.
+-- A game that does little: frames of 10 ms, for so many ms; or 40 of them, with a rest of 0.3 s in between and at the end. Says how many there were.
 local here = arg[0]:match "^(.*)/" or "."
 package.path = here .. "/../../emitters/lua/?.lua;" .. package.path
 local lapsus = require "lapsus"
@@ -7,7 +7,7 @@ local socket = require "socket"
 local probe = lapsus.probe { game = "Pulse", to = arg[1] }
 local BEAT = probe:marker "beat"
 local till, frames = socket.gettime() + tonumber(arg[2]) / 1000, 0
-while socket.gettime() < till do
+while socket.gettime() < till or (arg[3] and frames < 40) do
   probe:frame()
   probe:enter(BEAT)
   socket.sleep(0.01)
