@@ -86,6 +86,8 @@ export function checkTake(value: unknown): TakeDetail {
     if (!ids.has(count(path, 'marker'))) throw bad('marker', 'a declared marker', path['marker'])
   })
   moments(fields)
+  if (fields['continues'] !== null) text(fields, 'continues')
+  texts(fields, 'continuedBy', MOST)
   for (const problem of list(fields, 'problems', MOST)) {
     text(problem, 'what')
     freeText(problem, 'about')

@@ -78,6 +78,10 @@ export interface TakeDetail extends TakeSummary {
   problems: ProblemCount[]
   /** In order; each can be downloaded. */
   setAsideRecords: { sequence: number; reason: string; bytes: number }[]
+  /** The take that this one goes on with; null for most. */
+  continues: string | null
+  /** Takes that go on with this one. */
+  continuedBy: string[]
 }
 
 /** What reading a take back came to. */

@@ -45,6 +45,8 @@ const summary = {
   setAside: 0,
   problems: [],
   setAsideRecords: [],
+  continues: null,
+  continuedBy: [],
   storedBytes: 100,
   figures,
 }

@@ -1,6 +1,6 @@
 /** A take that proves itself: whatever is changed, lost or doubled in the tables is told. */
 import { expect } from 'chai'
-import type { Verification } from '@lapsus/api'
+import type { TakeDetail, Verification } from '@lapsus/api'
 import { verificationWords } from '@lapsus/api'
 import { chained, encodeRecord, endRecord, type AnyRecord, type IngestMessage } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
@@ -145,5 +145,17 @@ describe('a take that was sent', () => {
     })
     const { tags } = await getJson<{ tags: string[] }>(server, '/api/takes/a-take-that-goes-on')
     expect(tags).to.include('continues a-verified-take')
+    const linksOf = async (take: string) => {
+      const { continues, continuedBy } = await getJson<TakeDetail>(server, `/api/takes/${take}`)
+      return { continues, continuedBy }
+    }
+    expect(await linksOf('a-take-that-goes-on')).to.deep.equal({
+      continues: 'a-verified-take',
+      continuedBy: [],
+    })
+    expect(await linksOf('a-verified-take')).to.deep.equal({
+      continues: null,
+      continuedBy: ['a-take-that-goes-on'],
+    })
   })
 })

@@ -5,6 +5,7 @@ import { Window } from '../components/window.tsx'
 import { conditionRows } from '../format/conditions.ts'
 import { useLibrary } from '../state/library.ts'
 import { useTake } from '../state/take.ts'
+import { TakeProof } from './take-proof.tsx'
 import { TakeTroubles } from './take-troubles.tsx'
 
 interface ConditionsWindowProps {
@@ -43,6 +44,7 @@ export function ConditionsWindow({ detail, open, onOpenChange }: ConditionsWindo
         ))}
       </dl>
       <TakeTroubles detail={detail} />
+      <TakeProof key={detail.id} detail={detail} />
       <div className="mt-4 border-t border-line pt-4">
         <span className="mb-1 block text-xs text-faint">Tags</span>
         <TagEditor

@@ -109,14 +109,17 @@ export async function takeSummary(store: Store, row: TakeRow): Promise<TakeSumma
 }
 
 export async function takeDetail(store: Store, row: TakeRow): Promise<TakeDetail> {
-  const [summary, { declarations, paths }, moments, stretches, problems, setAside] = await Promise.all([
-    takeSummary(store, row),
-    tablesOf(store, row),
-    takeMoments(store, row.id),
-    takeStretches(store, row.id),
-    problemsOf(store, row.id),
-    listSetAside(store, row.id),
-  ])
+  const [summary, { declarations, paths }, moments, stretches, problems, setAside, after] = await Promise.all(
+    [
+      takeSummary(store, row),
+      tablesOf(store, row),
+      takeMoments(store, row.id),
+      takeStretches(store, row.id),
+      problemsOf(store, row.id),
+      listSetAside(store, row.id),
+      store.takes.findAll({ attributes: ['id'], where: { continues: row.id, deletedAt: null }, raw: true }),
+    ],
+  )
   return {
     ...summary,
     markers: [...declarations.markers.values()],
@@ -133,6 +136,8 @@ export async function takeDetail(store: Store, row: TakeRow): Promise<TakeDetail
       reason,
       bytes,
     })),
+    continues: row.continues ?? null,
+    continuedBy: after.map(({ id }) => id),
   }
 }
 
