@@ -29,18 +29,18 @@ describe('a pause', () => {
     probe.watch(watch, 1)
     probe.born(life)
     probe.run(marker, () => {})
-    await sleep(300)
+    await sleep(1_200)
     for (let i = 0; i < 2; i++) {
       probe.frame()
       probe.run(marker, () => {})
     }
     probe.pause()
     probe.pause()
-    await sleep(200)
+    await sleep(1_200)
     await probe.close()
     const { chunks, end } = readBack(sink.records)
     expect(chunks.map(({ frameStartNs }) => frameStartNs.length)).to.deep.equal([3, 2])
-    expect(Math.max(...framesMs(sink))).to.be.below(100)
+    expect(Math.max(...framesMs(sink))).to.be.below(1_000)
     expect(told).to.have.length(5)
     expect(chunks.map(({ stretch }) => stretch?.cause ?? null)).to.deep.equal([null, 'pause'])
     const [before, after] = chunks
@@ -49,7 +49,8 @@ describe('a pause', () => {
     expect([...after!.gauges[0]!.value, ...after!.watches[0]!.looks, ...after!.lives[0]!.born]).to.deep.equal(
       [7, 1, 1],
     )
-    expect([...after!.lanes[0]!.count]).to.deep.equal([1, 1])
+    // Its hand-over, which is due after a second, is a run of its own.
+    expect([...after!.lanes[0]!.marker].filter((of) => of === marker)).to.have.length(2)
     expect(after!.repaired).to.equal(0)
     expect(end).to.not.equal(undefined)
   })
@@ -66,16 +67,18 @@ describe('a pause', () => {
   })
 
   it('is what a loop comes to that ends: by false, by what stops it, also from within, and by what it throws', async () => {
-    const ways: ((probe: ReturnType<typeof makeProbe>) => void | Promise<unknown>)[] = [
-      (probe) => {
+    const ways: ((probe: ReturnType<typeof makeProbe>) => Promise<unknown>)[] = [
+      async (probe) => {
         let turns = 0
         probe.loop(() => ++turns < 4)
+        await until(() => turns === 4, 'four turns')
       },
-      (probe) => {
+      async (probe) => {
         let turns = 0
         const stop = probe.loop(() => {
           if (++turns === 4) stop()
         })
+        await until(() => turns === 4, 'four turns')
       },
       async (probe) => {
         let turns = 0
@@ -83,24 +86,27 @@ describe('a pause', () => {
         await until(() => turns >= 4, 'four turns')
         stop()
       },
-      (probe) => {
+      async (probe) => {
         let turns = 0
         probe.loop(async () => {
           await sleep(1)
           return ++turns < 4
         })
+        await until(() => turns === 4, 'four turns')
       },
     ]
-    for (const [i, way] of ways.entries()) {
+    const play = async (way: (typeof ways)[number], i: number) => {
       const sink = new MemorySink()
       const probe = makeProbe(sink)
       await way(probe)
-      await sleep(500)
+      // A frame that stayed open would be as long as this.
+      await sleep(3_000)
       await probe.close()
       const frames = framesMs(sink)
       expect(frames.length, `way ${i}`).to.be.within(4, 5)
-      expect(Math.max(...frames), `way ${i}`).to.be.below(250)
+      expect(Math.max(...frames), `way ${i}`).to.be.below(2_500)
     }
+    await Promise.all(ways.map(play))
   })
 })
 

@@ -35,7 +35,7 @@ describe('threads that cannot begin', () => {
       )
       for (const failure of failures)
         expect(failure).to.include({ status: 503, message: 'no thread of the server can begin' })
-      expect(pool.busy.map(({ inHand, waiting }) => [inHand, waiting])).to.deep.equal(Array(4).fill([0, 0]))
+      expect(pool.busy.map(({ inHand, waiting }) => [inHand, waiting])).to.deep.equal(Array(5).fill([0, 0]))
       writeFileSync(script, 'export default () => ({ told: 7 })')
       expect(await ask()).to.equal(7)
     } finally {
@@ -284,6 +284,7 @@ describe('a server with threads', () => {
       'recordings',
       'files',
       'questions',
+      'small',
       'studies',
     ])
     for (const { threads, inHand, waiting } of load.threads) {

@@ -325,8 +325,9 @@ describe('interface', () => {
     await button('Stop and keep').click()
     await gone('Stop and keep')
     await seen('From the window')
-    const [recorded] = await getJson<TakeSummary[]>(server, '/api/takes?game=Moth%20Post')
-    expect(recorded!.state).to.equal('complete')
+    const newest = async () => (await getJson<TakeSummary[]>(server, '/api/takes?game=Moth%20Post'))[0]
+    await until(async () => (await newest())?.state === 'complete', 'what was recorded is complete')
+    const recorded = await newest()
     expect(recorded!.conditions.more!['flaws']).to.equal('lantern-all-pairs, roll-call-nested')
     expect(recorded!.conditions.more).to.include({ trial: 'roost-awake', routes: 'jobs' })
     expect(recorded!.conditions.load).to.contain('ramp')
