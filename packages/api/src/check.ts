@@ -2,6 +2,7 @@
 import { asFields, bad, finite, list, readPlace, text, texts, whole, type Fields } from '@lapsus/core/format'
 import { count, freeText, moments, MOST, oneOf } from './field-checks.ts'
 import {
+  JOB_KINDS,
   RECORDING_STATES,
   TAKE_STATES,
   type DemoGame,
@@ -10,6 +11,7 @@ import {
   type Recording,
   type SessionInfo,
   type SessionState,
+  type JobInfo,
   type LeftFile,
   type LoadReport,
   type StorageReport,
@@ -130,6 +132,19 @@ export function checkSessions(value: unknown): SessionInfo[] {
     if (typeof session['isThis'] !== 'boolean') throw bad('isThis', 'true or false', session['isThis'])
   }
   return value as SessionInfo[]
+}
+
+export const checkJobs = (value: unknown): JobInfo[] => list({ jobs: value }, 'jobs', MOST).map(checkJob)
+
+export function checkJob(value: unknown): JobInfo {
+  const job = asFields(value, 'job')
+  for (const field of ['id', 'asked']) text(job, field)
+  freeText(job, 'name')
+  oneOf(job, 'kind', JOB_KINDS)
+  oneOf(job, 'state', ['waiting', 'running'])
+  for (const field of ['bytes', 'frames']) finite(job, field)
+  for (const field of ['ofBytes', 'ofFrames', 'secondsLeft']) if (job[field] !== null) finite(job, field)
+  return value as JobInfo
 }
 
 export function checkVerification(value: unknown): Verification {

@@ -84,6 +84,27 @@ export interface TakeDetail extends TakeSummary {
   continuedBy: string[]
 }
 
+export const JOB_KINDS = ['import', 'export', 'excerpt', 'composite', 'report'] as const
+export type JobKind = (typeof JOB_KINDS)[number]
+
+/** Long work of somebody that is under way. */
+export interface JobInfo {
+  id: string
+  kind: JobKind
+  /** What it is about. */
+  name: string
+  state: 'waiting' | 'running'
+  bytes: number
+  /** Null where that is not known. */
+  ofBytes: number | null
+  frames: number
+  ofFrames: number | null
+  /** ISO 8601. */
+  asked: string
+  /** Null before that can be told. */
+  secondsLeft: number | null
+}
+
 /** What reading a take back came to. */
 export interface Verification {
   take: string

@@ -1,10 +1,11 @@
-import { createReadStream, existsSync } from 'node:fs'
+import { createReadStream, existsSync, statSync } from 'node:fs'
 import { Readable } from 'node:stream'
 import {
   checkImport,
   checkLeft,
   checkStorage,
   checkVerification,
+  jobWords,
   storageWords,
   verificationWords,
   type LeftFile,
@@ -27,6 +28,7 @@ import { CliError } from './errors.ts'
 import { forecastReport } from './forecast.ts'
 import { devices, history, historyTakes, tried, triedReport } from './game.ts'
 import { inspect, report } from './inspect.ts'
+import { jobsOf, stopJob, withProgress } from './jobs.ts'
 import { formatOf, openOut, STANDARD_OUTPUT } from './out.ts'
 import { prove } from './prove.ts'
 import { record, type RecordOptions } from './record.ts'
@@ -261,14 +263,14 @@ program
     const address = await serverAddress()
     const query = new URLSearchParams({ ...(frameMarker && { frameMarker }), ...(game && { game }) })
     const body = Readable.toWeb(createReadStream(path)) as ReadableStream
-    const init = {
-      method: 'POST',
-      body,
-      duplex: 'half',
-      headers: { 'content-type': 'application/octet-stream' },
-    }
-    const sent = request(`${address}/api/imports?${query}`, init as RequestInit)
-    const response = await sent.catch((error: Error) => {
+    const { size } = statSync(path)
+    // A pipe has none.
+    const length = size > 0 ? { 'content-length': `${size}` } : undefined
+    const response = await withProgress(address, async (job) => {
+      const headers = { 'content-type': 'application/octet-stream', ...length, ...job }
+      const init = { method: 'POST', body, duplex: 'half', headers }
+      return request(`${address}/api/imports?${query}`, init as RequestInit)
+    }).catch((error: Error) => {
       throw error instanceof CliError ? new CliError(`${path}: ${error.message}`) : error
     })
     const { others, ...first } = checkImport(await response.json())
@@ -295,14 +297,17 @@ program
       const problem = await convert(take, out, format, frameMarker)
       if (problem !== null) console.error(`lapsus: ${problem}`)
     } else {
-      const address = `${await serverAddress()}/api/takes/${encodeURIComponent(take)}/file`
-      const response = await request(`${address}?format=${format}`)
-      const file = await openOut(out)
-      for await (const piece of Readable.fromWeb(response.body as never)) {
-        file.write(piece as Uint8Array)
-        await file.room()
-      }
-      await file.close()
+      const address = await serverAddress()
+      const file = `${address}/api/takes/${encodeURIComponent(take)}/file?format=${format}`
+      await withProgress(address, async (headers) => {
+        const { body } = await request(file, { headers })
+        const written = await openOut(out)
+        for await (const piece of Readable.fromWeb(body as never)) {
+          written.write(piece as Uint8Array)
+          await written.room()
+        }
+        await written.close()
+      })
     }
     if (out !== STANDARD_OUTPUT) console.log(out)
   })
@@ -388,6 +393,25 @@ program
       json ? JSON.stringify(found, null, 2) : [verificationWords(found), ...found.problems].join('\n'),
     )
     if (found.problemCount > 0) process.exitCode = 1
+  })
+
+program
+  .command('jobs')
+  .description(
+    'list imports, exports, excerpts, composites and reports that are under way, with their numbers',
+  )
+  .option('--stop <job>', 'stop one')
+  .option('--json', 'as JSON')
+  .action(async ({ stop, json }: { stop?: string; json?: boolean }) => {
+    const address = await serverAddress()
+    if (stop !== undefined) await stopJob(address, stop)
+    const jobs = await jobsOf(address)
+    if (json) console.log(JSON.stringify(jobs, null, 2))
+    else
+      for (const job of jobs) {
+        const { what, far } = jobWords(job)
+        console.log(`${job.id}  ${what}: ${far}`)
+      }
   })
 
 program

@@ -4,7 +4,7 @@ import { expect } from 'chai'
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { ElementHandle } from 'puppeteer-core'
-import type { TakeSummary } from '@lapsus/api'
+import type { JobInfo, TakeSummary } from '@lapsus/api'
 import type { AnyRecord } from '@lapsus/core/format'
 import {
   bytesOf,
@@ -14,6 +14,7 @@ import {
   takeRecord,
   type FrameSpec,
 } from '../../core/test/support/takes.ts'
+import { longFile } from '../../server/test/long-file.ts'
 import { getJson, until } from '../../server/test/support.ts'
 import { LEDGER_ROW, useScreen } from './support.ts'
 
@@ -125,6 +126,22 @@ describe('interface', () => {
     await send(bad)
     await seen('bad.lapsus: record 0 at byte 0: expected a take')
     errors.length = 0
+
+    // One that takes long says how far it is, beside one of somebody else, and both can be ended.
+    const long = join(folder, 'long.lapsus.gz')
+    writeFileSync(long, longFile(6_000_000))
+    const others = fetch(`${server.address}/api/imports?game=Elsewhere`, {
+      ...{ method: 'POST', body: longFile(6_000_000) as BodyInit },
+    })
+    await send(long)
+    await until(async () => /of 6\.\d\d MB/.test(await textOf('import')), 'it says how far it is')
+    expect(await textOf('import')).to.contain('Storing long.lapsus.gz')
+    expect(await textOf('jobs')).to.match(/^Import: Elsewhere\s+[\d.]+ k?M?B of 6\.\d\d MB/)
+    await page.locator('[data-testid=jobs] button::-p-text(Stop)').click()
+    expect((await others).status).to.equal(409)
+    await button('Cancel').click()
+    await seen('long.lapsus.gz was not imported.')
+    await until(async () => (await getJson<JobInfo[]>(server, '/api/jobs')).length === 0, 'both have ended')
   })
 
   it('opens a take at its worst frame, and goes from frame to frame by keyboard', async () => {

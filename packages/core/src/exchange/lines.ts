@@ -3,7 +3,7 @@ import { Pieces } from './pieces.ts'
 
 const NEWLINE = 0x0a
 
-/** Splits bytes that arrive in pieces into lines of text. */
+/** Splits bytes that arrive in pieces into lines of text. Empty lines are counted, and passed over. */
 export class LineSplitter {
   readonly #pending = new Pieces()
   readonly #decoder = new TextDecoder('utf-8', { ignoreBOM: false })
@@ -20,8 +20,13 @@ export class LineSplitter {
   push(piece: Uint8Array, onLine: (text: string) => void): void {
     let from = 0
     for (let end = piece.indexOf(NEWLINE); end >= 0; end = piece.indexOf(NEWLINE, from)) {
-      this.#keep(piece.subarray(from, end))
-      this.#flush(onLine, 1)
+      if (end === from && this.#pending.bytes === 0) {
+        this.line++
+        this.offset++
+      } else {
+        this.#keep(piece.subarray(from, end))
+        this.#flush(onLine, 1)
+      }
       from = end + 1
     }
     this.#keep(piece.subarray(from))

@@ -2,7 +2,8 @@ import { randomUUID } from 'node:crypto'
 import type { CompositeWriter } from '@lapsus/core/composite'
 import { takeRecords } from '../store/records.ts'
 import type { Store, TakeRow } from '../store/store.ts'
-import { RecordStore } from './store-records.ts'
+import type { JobProgress } from '../threads/job-progress.ts'
+import { removedIfStopped, RecordStore } from './store-records.ts'
 
 /** Stores the composite that `writer` makes of takes, the first of which is `row`. @returns its identity */
 export async function keepComposite(
@@ -10,14 +11,18 @@ export async function keepComposite(
   row: TakeRow,
   writer: CompositeWriter,
   name: string,
+  progress: JobProgress,
 ): Promise<string> {
   const take = randomUUID()
   const records = new RecordStore(store)
   let read = 0
-  for await (const record of takeRecords(store, row)) {
-    const place = { record: read++, offset: 0 }
-    for (const next of writer.next(record, take)) await records.put(next, place)
-  }
+  await removedIfStopped(store, records, async () => {
+    for await (const record of takeRecords(store, row)) {
+      progress.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
+      const place = { record: read++, offset: 0 }
+      for (const next of writer.next(record, take)) await records.put(next, place)
+    }
+  })
   await records.finish(true)
   await store.takes.update({ name, tags: row.tags }, { where: { id: take } })
   return take

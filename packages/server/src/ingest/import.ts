@@ -4,11 +4,15 @@ import { createGunzip, constants } from 'node:zlib'
 import type { ImportResult } from '@lapsus/api'
 import { AnySource, type TakeSource } from '@lapsus/core/exchange'
 import { FormatError, type AnyRecord, type FormatErrorPlace } from '@lapsus/core/format'
+import { JobProgress } from '../threads/job-progress.ts'
 import { RecordStore } from './store-records.ts'
 import type { Store } from '../store/store.ts'
 
 /** Bytes a file may unpack to; a ten-minute take of 18 million spans has about 300 MB. */
 const MOST_BYTES = 8 * 1024 * 1024 * 1024
+/** No take packs as well as this; what does is made to fill memory and time. Beyond so many bytes it counts. */
+const MOST_RATIO = 300
+const LEAST_SUSPECT_BYTES = 64 * 1024 * 1024
 /** Of what a gzip file unpacks to. */
 const PIECE_BYTES = 64 * 1024
 const GZIP_MAGIC = [0x1f, 0x8b]
@@ -29,13 +33,19 @@ export async function importTakes(
   store: Store,
   file: AsyncIterable<Buffer>,
   { frameMarker, game = 'Imported' }: ImportOptions = {},
+  progress = new JobProgress(),
 ): Promise<ImportResult[]> {
   const source: TakeSource = new AnySource({ take: randomUUID(), game, frameMarker })
   const takes = new TakesIn(store)
   let problem: string | null = null
   try {
-    await readInto(takes, source, file)
+    await readInto(takes, source, file, progress)
   } catch (error) {
+    if (progress.isStopped) {
+      // What has come is a take that was cut short.
+      await takes.finish(false)
+      progress.check()
+    }
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
     problem = (error as Error).message
     if (takes.isEmpty)
@@ -98,21 +108,40 @@ class TakesIn {
   }
 }
 
-async function readInto(takes: TakesIn, source: TakeSource, file: AsyncIterable<Buffer>): Promise<void> {
+async function readInto(
+  takes: TakesIn,
+  source: TakeSource,
+  file: AsyncIterable<Buffer>,
+  progress: JobProgress,
+): Promise<void> {
   let bytes = 0
-  for await (const piece of await unzipped(file)) {
+  let packed = 0
+  async function* counted(): AsyncGenerator<Buffer> {
+    for await (const piece of file) {
+      packed += piece.length
+      progress.did({ bytes: piece.length })
+      yield piece
+    }
+  }
+  for await (const piece of await unzipped(counted())) {
+    progress.check()
     bytes += piece.length
+    if (bytes > LEAST_SUSPECT_BYTES && bytes > MOST_RATIO * packed)
+      throw new FormatError('too-large', `it unpacks to more than ${MOST_RATIO} times its size`).at(
+        source.place,
+      )
     if (bytes > MOST_BYTES)
       throw new FormatError('too-large', `more than ${MOST_BYTES} bytes`).at(source.place)
-    await storeFrom(takes, source, (onRecord) => source.push(piece, onRecord))
+    await storeFrom(takes, source, progress, (onRecord) => source.push(piece, onRecord))
   }
-  await storeFrom(takes, source, (onRecord) => source.finish(onRecord))
+  await storeFrom(takes, source, progress, (onRecord) => source.finish(onRecord))
 }
 
 /** What came before a bad record is stored before the failure is dealt with. */
 async function storeFrom(
   takes: TakesIn,
   source: TakeSource,
+  progress: JobProgress,
   read: (onRecord: (record: AnyRecord, place: FormatErrorPlace) => void) => void,
 ): Promise<void> {
   const arrived: { record: AnyRecord; place: FormatErrorPlace }[] = []
@@ -124,6 +153,7 @@ async function storeFrom(
   }
   for (const { record, place } of arrived) {
     const passedOver = (reason: string) => source.skipped.add(`line ${place.record + 1}: ${reason}`)
+    progress.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
     await takes.put(record, place, source.lenient ? passedOver : undefined)
   }
   if (failure !== null) throw failure

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { excerptRecords } from '../store/records.ts'
-import { RecordStore } from './store-records.ts'
+import type { JobProgress } from '../threads/job-progress.ts'
+import { removedIfStopped, RecordStore } from './store-records.ts'
 import type { Store, TakeRow } from '../store/store.ts'
 
 /** Keeps the frames `from` to `to`, both included, as a take of their own. @returns its identity */
@@ -8,13 +9,17 @@ export async function keepExcerpt(
   store: Store,
   row: TakeRow,
   { from, to, name }: { from: number; to: number; name: string },
+  progress: JobProgress,
 ): Promise<string> {
   const take = randomUUID()
   const records = new RecordStore(store)
   let record = 0
-  for await (const next of excerptRecords(store, row, take, from, to)) {
-    await records.put(next, { record: record++, offset: 0 })
-  }
+  await removedIfStopped(store, records, async () => {
+    for await (const next of excerptRecords(store, row, take, from, to)) {
+      progress.did({ frames: next.record === 'chunk' ? next.frameStartNs.length : 0 })
+      await records.put(next, { record: record++, offset: 0 })
+    }
+  })
   await records.finish(true)
   await store.takes.update({ name, tags: row.tags }, { where: { id: take } })
   return take

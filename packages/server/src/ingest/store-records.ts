@@ -58,3 +58,18 @@ export class RecordStore {
       await finishTake(this.#store, this.#writer.takeId, complete ? 'complete' : 'cut-short')
   }
 }
+
+/** What was stopped half way is no take that anybody wanted. */
+export async function removedIfStopped(
+  store: Store,
+  records: RecordStore,
+  work: () => Promise<void>,
+): Promise<void> {
+  try {
+    await work()
+  } catch (error) {
+    await records.settled().catch(() => {})
+    if (records.takeId !== null) await store.takes.destroy({ where: { id: records.takeId } })
+    throw error
+  }
+}

@@ -21,6 +21,8 @@ import { compareRoutes } from './routes/compare-routes.ts'
 import { gameRoutes } from './routes/game-routes.ts'
 import { healthRoutes } from './routes/health-routes.ts'
 import { ingestRoutes } from './routes/ingest-routes.ts'
+import { Jobs } from './jobs.ts'
+import { jobRoutes } from './routes/job-routes.ts'
 import { leftRoutes } from './routes/left-routes.ts'
 import { loadRoutes } from './routes/load-routes.ts'
 import { liveRoutes } from './routes/live-routes.ts'
@@ -88,15 +90,16 @@ export function createApp({
     return next()
   })
 
+  const jobs = new Jobs(!config.behindProxy)
   const listed = {
     ...healthRoutes(health),
     ...sessionRoutes(access),
     ...takeRoutes(store),
-    ...fileRoutes(store, pool),
+    ...fileRoutes(store, pool, jobs),
     ...liveRoutes(store, recordings),
-    ...compareRoutes(store, pool),
+    ...compareRoutes(store, pool, jobs),
     ...gameRoutes(store, pool),
-    ...reportRoutes(store, pool),
+    ...reportRoutes(store, pool, jobs),
     ...planRoutes(store),
     ...recordingRoutes(recordings),
     ...storageRoutes(store, config.retention),
@@ -104,6 +107,7 @@ export function createApp({
     ...otlpRoutes(pool),
     ...ingestRoutes(pool),
     ...leftRoutes(spool),
+    ...jobRoutes(jobs),
     ...handOutRoutes(config.packages),
     ...gamePageRoutes(config.gamePage),
   } satisfies Record<RouteName, Handler>

@@ -2,6 +2,7 @@
 import {
   checkDemoGame,
   checkImport,
+  checkJobs,
   checkLoad,
   checkMiniatures,
   checkPictures,
@@ -55,6 +56,8 @@ export const api = {
   load: async () => checkLoad(await json('/api/load')),
   storage: async () => checkStorage(await json('/api/storage')),
   setAsideAddress: (id: string, sequence: number) => `${takeAt(id)}/set-aside/${sequence}`,
+  jobs: async () => checkJobs(await json('/api/jobs')),
+  stopJob: (id: string) => send(`/api/jobs/${id}`, { method: 'DELETE' }),
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),
   recordings: async () => checkRecordings(await json('/api/recordings')),
   recording: async (id: string) => checkRecording(await json(`/api/recordings/${id}`)),
@@ -66,11 +69,13 @@ export const api = {
 
 /**
  * Sends a file. Through XMLHttpRequest, since fetch does not tell how much of a body has been sent.
+ * @param job the number that it is to have among the server's jobs
  * @param onProgress told the share that has been sent, from 0 to 1
  */
 function importFile(
   file: File,
   frameMarker: string,
+  job: string,
   onProgress: (share: number) => void,
   signal: AbortSignal,
 ): Promise<FileImport> {
@@ -79,6 +84,7 @@ function importFile(
     const query = new URLSearchParams(frameMarker === '' ? {} : { frameMarker })
     request.open('POST', `/api/imports?${query}`)
     request.setRequestHeader('content-type', 'application/octet-stream')
+    request.setRequestHeader('Lapsus-Job', job)
     request.upload.onprogress = ({ loaded, total }) => onProgress(total === 0 ? 1 : loaded / total)
     request.onload = () => {
       try {

@@ -1,9 +1,11 @@
+import { jobWords } from '@lapsus/api'
 import { FileUp } from 'lucide-react'
 import { Progress } from 'radix-ui'
 import { useState } from 'react'
 import { Button } from '../components/button.tsx'
 import { Window } from '../components/window.tsx'
 import { percent } from '@lapsus/core/words'
+import { useJobs } from '../state/jobs.ts'
 import { useImports } from '../state/imports.ts'
 
 /** Opens the window in which a file is chosen. */
@@ -67,24 +69,33 @@ function ImportForm({ done }: { done(): void }) {
 
 /** A file on its way in. */
 export function ImportProgress() {
-  const { file, sent, waits, cancel } = useImports()
+  const { file, sent, job: id, cancel } = useImports()
+  const job = useJobs(({ jobs }) => jobs.find((one) => one.id === id))
   if (file === null) return null
+  // Before the server has begun only this page knows how far it is.
+  const { far, share } =
+    job?.state === 'running' ? jobWords(job) : { far: `${percent(sent)} sent`, share: null }
+  const done = share ?? sent
   return (
     <div
       className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2"
       data-testid="import"
     >
       <span className="w-72 truncate">
-        {waits ? `${file} waits for others` : sent < 1 ? `Sending ${file}` : `Storing ${file}`}
+        {job === undefined
+          ? `Sending ${file}`
+          : job.state === 'waiting'
+            ? `${file} waits for its turn`
+            : `Storing ${file}`}
       </span>
       <Progress.Root
         aria-label="Import"
-        value={sent * 100}
+        value={done * 100}
         className="h-2 grow overflow-hidden rounded-full bg-line/60"
       >
-        <Progress.Indicator className="h-full bg-work" style={{ width: `${sent * 100}%` }} />
+        <Progress.Indicator className="h-full bg-work" style={{ width: `${done * 100}%` }} />
       </Progress.Root>
-      <span className="w-16 text-right text-faint tabular-nums">{percent(sent)}</span>
+      <span className="w-96 text-right text-faint tabular-nums">{far}</span>
       <Button onClick={cancel}>Cancel</Button>
     </div>
   )

@@ -14,6 +14,7 @@ import { DeletedTakes } from './deleted-takes.tsx'
 import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { SearchBar } from './search-bar.tsx'
+import { JobList } from './job-list.tsx'
 import { SignedIn } from '../access/signed-in.tsx'
 import { StorageLine } from './storage-line.tsx'
 
@@ -64,6 +65,7 @@ export function Library() {
       {active.map((recording) => (
         <RecordingProgress key={recording.id} recording={recording} />
       ))}
+      <JobList />
       <SearchBar />
       {error !== null ? (
         <Words alarm title="The library could not be read">

@@ -9,34 +9,26 @@ interface Imports {
   file: string | null
   /** Share that has been sent, from 0 to 1; 1 while the server works on the rest. */
   sent: number
-  /** Whether it waits for others that came before. */
-  waits: boolean
+  /** Its number among the server's jobs. */
+  job: string
   start(file: File, frameMarker: string): Promise<void>
   cancel(): void
 }
 
-const LOOK_EVERY_MS = 1_000
-
-/** Whether files wait for a thread of the server: the newest is the last of them. */
-async function filesWait(): Promise<boolean> {
-  try {
-    return (await api.load()).threads.some(({ kind, waiting }) => kind === 'files' && waiting > 0)
-  } catch {
-    return false
-  }
-}
+/** Random, and there where a page is not of a secure origin. */
+const newJob = (): string => `page-${Math.random().toString(36).slice(2)}-${Date.now().toString(36)}`
 
 /** A take file on its way in. */
 export const useImports = create<Imports>()((set) => ({
   file: null,
   sent: 0,
-  waits: false,
+  job: '',
   async start(file, frameMarker) {
     const abort = new AbortController()
-    set({ file: file.name, sent: 0, waits: false, cancel: () => abort.abort() })
-    const looking = setInterval(() => void filesWait().then((waits) => set({ waits })), LOOK_EVERY_MS)
+    const job = newJob()
+    set({ file: file.name, sent: 0, job, cancel: () => abort.abort() })
     try {
-      const result = await api.importFile(file, frameMarker, (sent) => set({ sent }), abort.signal)
+      const result = await api.importFile(file, frameMarker, job, (sent) => set({ sent }), abort.signal)
       const all = [result, ...result.others]
       const wrong = all
         .flatMap(({ problem, skipped }) => [problem, skipped])
@@ -51,7 +43,6 @@ export const useImports = create<Imports>()((set) => ({
       const cancelled = (error as Error).name === 'AbortError'
       notify(cancelled ? `${file.name} was not imported.` : `${file.name}: ${(error as Error).message}`)
     }
-    clearInterval(looking)
     set({ file: null })
     await useLibrary.getState().load()
   },

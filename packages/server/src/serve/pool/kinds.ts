@@ -25,8 +25,8 @@ export const YOUNG_MB = 12
 export const KINDS = {
   /** Games that record: many at once on each core, each in its own order. */
   recordings: { threads: CORES, atOnce: 256, idleMs: MINUTE_MS },
-  /** Takes in and out: mostly they wait for disk and network. Three imports of the largest size keep below 1 GB. */
-  files: { threads: 1, atOnce: 3, idleMs: MINUTE_MS },
+  /** Takes in and out: mostly they wait for disk and network. Jobs take turns before they come here (serve/jobs): three imports of the largest size keep below 1 GB. */
+  files: { threads: 1, atOnce: 8, idleMs: MINUTE_MS },
   /** What screens ask: answered at once. */
   questions: { threads: Math.max(1, CORES - 1), atOnce: 4, idleMs: 10 * MINUTE_MS },
   /** The same of single frames and of small takes: not to wait behind the others. */

@@ -28,6 +28,7 @@ import { assembleTraces } from '../../ingest/otlp/assemble.ts'
 import { takePosted, type Posted, type PostedAsk } from '../../ingest/posted.ts'
 import { keepRecording, type RecordingAsk } from '../../ingest/recording.ts'
 import { storeSpooled, type SpoolAsk } from '../../ingest/spool.ts'
+import { JobProgress } from '../../threads/job-progress.ts'
 import { BODY_AHEAD, piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
 import { diagnosisOf, wholeTake } from '../answers/diagnoses.ts'
 import { filePieces } from '../answers/files.ts'
@@ -43,6 +44,11 @@ export interface ThreadParts extends Sources {
   log: Logger
 }
 
+/** Of what somebody may watch and stop: its JobProgress. */
+interface OfJob {
+  job: SharedArrayBuffer
+}
+
 /** Takes are named by their identities. */
 export interface Asks {
   /** Does nothing: whoever does it has begun. */
@@ -55,11 +61,11 @@ export interface Asks {
   traces: TracesAsk
   spool: SpoolAsk
   /** The file comes through the port. */
-  import: ImportOptions & { port: MessagePort }
+  import: ImportOptions & { port: MessagePort } & OfJob
   /** One file of all takes, through the port. */
-  export: { takes: string[]; format: ExportFormat; port: MessagePort }
-  excerpt: { take: string; from: number; to: number; name: string }
-  composite: { takes: string[]; name: string }
+  export: { takes: string[]; format: ExportFormat; port: MessagePort } & OfJob
+  excerpt: { take: string; from: number; to: number; name: string } & OfJob
+  composite: { takes: string[]; name: string } & OfJob
   ask: QuestionAsk
   askSmall: QuestionAsk
   /** Reads what a take that is being recorded has by now. */
@@ -75,7 +81,7 @@ export interface Asks {
   /** Number of the game. */
   history: { game: number }
   devices: { game: number }
-  report: ReportAsk & { format: ReportFormat }
+  report: ReportAsk & { format: ReportFormat } & OfJob
   /** The take that was planned on, and where the proof is. */
   proof: { take: string; plan: Plan; proof: ProofPlace[] }
 }
@@ -111,6 +117,13 @@ export interface Tells {
 }
 export type TaskName = keyof Asks
 
+/** @throws ProblemError where it was stopped before its turn */
+function begun(job: SharedArrayBuffer): JobProgress {
+  const progress = new JobProgress(job)
+  progress.check()
+  return progress
+}
+
 export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Promise<Tells[N]> } = {
   wake: async () => {},
 
@@ -129,20 +142,24 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
 
   spool: ({ store, log }, ask) => storeSpooled(store, log, ask),
 
-  import: ({ store }, { port, ...options }) => importTakes(store, piecesFrom(port, BODY_AHEAD), options),
+  import: ({ store }, { port, job, ...options }) =>
+    importTakes(store, piecesFrom(port, BODY_AHEAD), options, begun(job)),
 
-  async export(parts, { takes, format, port }) {
+  async export(parts, { takes, format, port, job }) {
+    const progress = begun(job)
     const rows = []
     for (const take of takes) rows.push(await rowOf(parts, take))
-    await sendPieces(port, filePieces(parts.store, rows, format))
+    await sendPieces(port, filePieces(parts.store, rows, format, progress))
   },
 
-  excerpt: async (parts, { take, ...excerpt }) => keepExcerpt(parts.store, await rowOf(parts, take), excerpt),
+  excerpt: async (parts, { take, job, ...excerpt }) =>
+    keepExcerpt(parts.store, await rowOf(parts, take), excerpt, begun(job)),
 
-  async composite(parts, { takes, name }) {
+  async composite(parts, { takes, name, job }) {
+    const progress = begun(job)
     const layers = await named(parts, takes)
     const writer = refusing(() => new CompositeWriter(layers))
-    return keepComposite(parts.store, await rowOf(parts, takes[0]!), writer, name)
+    return keepComposite(parts.store, await rowOf(parts, takes[0]!), writer, name, progress)
   },
 
   ask: answerQuestion,
@@ -189,5 +206,8 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
     return budgetToJson(budget)
   },
 
-  report: async (sources, ask) => writeReport(await makeReport(sources, ask), ask.format),
+  async report(sources, { job, ...ask }) {
+    begun(job)
+    return writeReport(await makeReport(sources, ask), ask.format)
+  },
 }

@@ -3,6 +3,7 @@ import { proofPlace } from '@lapsus/core/compare'
 import { BudgetError, budgetFromJson, emptyBudget } from '@lapsus/core/gate'
 import { ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
+import type { Jobs } from '../jobs.ts'
 import type { Pool } from '../pool/pool.ts'
 import { getPlan } from '../queries/plans.ts'
 import { findTake, takeSummary } from '../queries/takes.ts'
@@ -10,7 +11,7 @@ import { CheckBody, ComparisonQuery, CompositeBody, parseRequest } from '../requ
 import { takesOf } from '../take-of.ts'
 
 /** What is said of several takes together. All of it is long work. */
-export function compareRoutes(store: Store, pool: Pool) {
+export function compareRoutes(store: Store, pool: Pool, jobs: Jobs) {
   return handlers({
     'GET /api/comparisons': async (context) => {
       const { before, after, target = null } = await parseRequest(ComparisonQuery, { ...context.query })
@@ -53,7 +54,11 @@ export function compareRoutes(store: Store, pool: Pool) {
       const rows = await takesOf(store, takes, 'takes')
       if (new Set(rows.map(({ gameId }) => gameId)).size > 1)
         throw new ProblemError(422, 'these are takes of different games', 'takes')
-      const id = await pool.run('composite', { takes, name })
+      const bytes = rows.reduce((sum, { storedBytes }) => sum + Number(storedBytes), 0)
+      const ofFrames = Number(rows[0]!.frames)
+      const id = await jobs.run(context, { kind: 'composite', name, bytes, ofFrames }, ({ memory }) =>
+        pool.run('composite', { takes, name, job: memory }),
+      )
       context.body = await takeSummary(store, (await findTake(store, id))!)
       context.status = 201
     },

@@ -6,10 +6,12 @@ import { plural } from '@lapsus/core/words'
 import { listSetAside, setAsideBytes } from '../../ingest/set-aside.ts'
 import { notFound, ProblemError } from '../../problem-error.ts'
 import { frameBytes } from '../../store/frames.ts'
-import type { Store } from '../../store/store.ts'
+import type { Store, TakeRow } from '../../store/store.ts'
 import { piecesFrom, sendPieces } from '../../threads/byte-pipe.ts'
+import type { Context } from 'koa'
+import type { Jobs } from '../jobs.ts'
 import type { Pool } from '../pool/pool.ts'
-import { findTake, takeSummary } from '../queries/takes.ts'
+import { findTake, takeSummary, titleOf } from '../queries/takes.ts'
 import { ArchiveQuery, ExcerptBody, FileQuery, ImportQuery, parseRequest, RecordParams } from '../requests.ts'
 import { takeOf, takesOf } from '../take-of.ts'
 
@@ -24,14 +26,18 @@ const FILE_TYPES: Record<ExportFormat, { extension: string; type: string }> = {
 }
 
 /** Takes as files, whole or in part, in and out. */
-export function fileRoutes(store: Store, pool: Pool) {
+export function fileRoutes(store: Store, pool: Pool, jobs: Jobs) {
   return handlers({
     'POST /api/imports': async (context) => {
-      const options = await parseRequest(ImportQuery, { ...context.query })
+      const { keep: _, ...options } = await parseRequest(ImportQuery, { ...context.query })
       const { port1, port2 } = new MessageChannel()
       void sendPieces(port1, apart(context.req))
-      const [first, ...others] = await pool
-        .run('import', { ...options, port: port2 }, [port2])
+      const bytes = context.request.length
+      const ask = { kind: 'import', name: options.game ?? '', bytes: bytes ?? Infinity } as const
+      const [first, ...others] = await jobs
+        .run(context, { ...ask, ...(bytes === undefined ? {} : { ofBytes: bytes }) }, ({ memory }) =>
+          pool.run('import', { ...options, port: port2, job: memory }, [port2]),
+        )
         .finally(() => port1.close())
       context.body = { ...first!, others }
       context.status = 201
@@ -42,7 +48,7 @@ export function fileRoutes(store: Store, pool: Pool) {
       const { format } = await parseRequest(FileQuery, { ...context.query })
       context.attachment(`${row.id}.${FILE_TYPES[format].extension}`)
       context.type = FILE_TYPES[format].type
-      context.body = await exported(pool, [row.id], format)
+      context.body = await exported(jobs, context, pool, [row], format)
     },
 
     'GET /api/takes/:take/verification': async (context) => {
@@ -57,11 +63,7 @@ export function fileRoutes(store: Store, pool: Pool) {
         `lapsus-${plural(rows.length, 'take').replace(' ', '-')}.${FILE_TYPES[format].extension}`,
       )
       context.type = FILE_TYPES[format].type
-      context.body = await exported(
-        pool,
-        rows.map(({ id }) => id),
-        format,
-      )
+      context.body = await exported(jobs, context, pool, rows, format)
     },
 
     'GET /api/takes/:take/frames': async (context) => {
@@ -86,7 +88,12 @@ export function fileRoutes(store: Store, pool: Pool) {
       if (excerpt.to < excerpt.from || excerpt.to >= Number(row.frames)) {
         throw new ProblemError(400, `"to" must be from ${excerpt.from} to ${Number(row.frames) - 1}`, 'to')
       }
-      const id = await pool.run('excerpt', { take: row.id, ...excerpt })
+      const share = (excerpt.to - excerpt.from + 1) / Number(row.frames)
+      const ask = { kind: 'excerpt', name: titleOf(row), bytes: Number(row.storedBytes) * share } as const
+      const ofFrames = excerpt.to - excerpt.from + 1
+      const id = await jobs.run(context, { ...ask, ofFrames }, ({ memory }) =>
+        pool.run('excerpt', { take: row.id, ...excerpt, job: memory }),
+      )
       context.body = await takeSummary(store, (await findTake(store, id))!)
       context.status = 201
     },
@@ -94,9 +101,24 @@ export function fileRoutes(store: Store, pool: Pool) {
 }
 
 /** A file as a thread makes it. Resolves with its first piece: what fails before that is still answered in words. */
-async function exported(pool: Pool, takes: string[], format: ExportFormat): Promise<Readable> {
+async function exported(
+  jobs: Jobs,
+  context: Context,
+  pool: Pool,
+  rows: readonly TakeRow[],
+  format: ExportFormat,
+): Promise<Readable> {
   const { port1, port2 } = new MessageChannel()
-  const made = pool.run('export', { takes, format, port: port2 }, [port2])
+  const sum = (of: (row: TakeRow) => number | string) => rows.reduce((all, row) => all + Number(of(row)), 0)
+  const made = jobs.run(
+    context,
+    {
+      ...{ kind: 'export', name: rows.length === 1 ? titleOf(rows[0]!) : plural(rows.length, 'take') },
+      ...{ bytes: sum((row) => row.storedBytes), ofFrames: sum((row) => row.frames) },
+    },
+    ({ memory }) =>
+      pool.run('export', { takes: rows.map(({ id }) => id), format, port: port2, job: memory }, [port2]),
+  )
   // What fails later ends the file where it is.
   made.catch(() => port1.close())
   const pieces = piecesFrom(port1)

@@ -4,6 +4,7 @@ import type { ReportFormat } from '@lapsus/core/report'
 import { notFound, ProblemError } from '../../problem-error.ts'
 import type { Store } from '../../store/store.ts'
 import type { ReportAsk } from '../pool/make-report.ts'
+import type { Jobs } from '../jobs.ts'
 import type { Pool } from '../pool/pool.ts'
 import { getPlan } from '../queries/plans.ts'
 import { parseRequest, ReportQuery } from '../requests.ts'
@@ -12,13 +13,16 @@ import { takesOf } from '../take-of.ts'
 const TYPES: Record<ReportFormat, string> = { html: 'text/html', md: 'text/markdown' }
 
 /** A take, a comparison, a plan with its proof, or a history, as one file to give away. */
-export function reportRoutes(store: Store, pool: Pool) {
+export function reportRoutes(store: Store, pool: Pool, jobs: Jobs) {
   return handlers({
     'GET /api/report': async (context) => {
       const query = await parseRequest(ReportQuery, { ...context.query })
       const ask = await askOf(store, query)
       const { format } = query
-      context.body = await pool.run('report', { ...ask, format })
+      const job = { kind: 'report', name: ask.of, bytes: 0 } as const
+      context.body = await jobs.run(context, job, ({ memory }) =>
+        pool.run('report', { ...ask, format, job: memory }),
+      )
       // What a take has for names is not to run as part of the workbench.
       context.attachment(`lapsus-${ask.of}.${format}`)
       context.type = `${TYPES[format]}; charset=utf-8`

@@ -1,0 +1,141 @@
+/** Long work has an owner: it goes with its client, lets small work pass, and tells how far it is. */
+import { expect } from 'chai'
+import { connect, type Socket } from 'node:net'
+import { gzipSync } from 'node:zlib'
+import type { ImportResult, JobInfo } from '@lapsus/api'
+import { jsonLine } from '@lapsus/core/exchange'
+import { endRecord } from '@lapsus/core/format'
+import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
+import { JobProgress } from '../src/threads/job-progress.ts'
+import type { RunningServer } from '../src/index.ts'
+import { longFile } from './long-file.ts'
+import { getJson, testServer, until } from './support.ts'
+
+const small = (take: string) =>
+  [
+    takeRecord({ take }),
+    declareRecord(1, [{ name: 'a' }]),
+    chunkRecord(2, [{ lanes: [[node(0, 1_000_000)]], restNs: 0 }]),
+    endRecord(3),
+  ]
+    .map(jsonLine)
+    .join('')
+
+describe('jobs', () => {
+  let server: RunningServer
+  before(async () => {
+    server = await testServer()
+  })
+  after(() => server.stop())
+
+  const jobs = () => getJson<JobInfo[]>(server, '/api/jobs')
+  const importing = (body: BodyInit, headers: Record<string, string> = {}) =>
+    fetch(`${server.address}/api/imports`, { method: 'POST', body, headers })
+
+  /** Sends a request, and waits for nothing: what waits for its turn is not read to its end. */
+  function upload(body: Buffer, target = '/api/imports'): Socket {
+    const { hostname, port } = new URL(server.address)
+    const socket = connect(Number(port), hostname)
+    socket.on('error', () => {})
+    socket.write(
+      `POST ${target} HTTP/1.1\r\nHost: ${hostname}:${port}\r\nContent-Length: ${body.length}\r\n\r\n`,
+    )
+    socket.write(body)
+    return socket
+  }
+
+  it('of senders that hang up end with them, and hold up no import', async () => {
+    const file = longFile(6_000_000)
+    const sockets = [1, 2, 3].map(() => upload(file))
+    await until(
+      async () => (await jobs()).filter(({ state }) => state === 'running').length === 3,
+      'three run',
+    )
+    // A fourth waits for its turn; a small one does not.
+    const fourth = upload(file)
+    await until(async () => (await jobs()).some(({ state }) => state === 'waiting'), 'one waits')
+    const passing = await importing(small('passes-by-the-large'))
+    expect(passing.status).to.equal(201)
+    expect((await jobs()).length).to.be.greaterThan(1)
+    for (const socket of [...sockets, fourth]) socket.destroy()
+    await until(async () => (await jobs()).length === 0, 'all have gone with their senders')
+    const after = await importing(small('comes-after-all-of-them'))
+    expect(((await after.json()) as ImportResult).frames).to.equal(1)
+  })
+
+  it('tell how far they are, and are stopped by who watches', async () => {
+    const file = longFile(6_000_000)
+    const running = importing(file as BodyInit, { 'Lapsus-Job': 'job-of-my-own-1' })
+    await until(async () => (await jobs()).some(({ bytes }) => bytes > 0), 'it moves')
+    const [job] = await jobs()
+    expect(job).to.include({ id: 'job-of-my-own-1', kind: 'import', state: 'running', ofBytes: file.length })
+    expect(await getJson<JobInfo>(server, '/api/jobs/job-of-my-own-1')).to.include({ kind: 'import' })
+    const stop = () => fetch(`${server.address}/api/jobs/job-of-my-own-1`, { method: 'DELETE' })
+    expect((await stop()).status).to.equal(204)
+    const answer = await running
+    expect(answer.status).to.equal(409)
+    expect(answer.headers.get('lapsus-job')).to.equal('job-of-my-own-1')
+    expect(((await answer.json()) as { detail: string }).detail).to.equal('the job was stopped')
+    expect((await stop()).status).to.equal(404)
+    expect(await jobs()).to.deep.equal([])
+  })
+
+  it('that are to be kept go on without their client', async () => {
+    const body = gzipSync(small('kept-on-purpose'))
+    const socket = upload(body, '/api/imports?keep=1')
+    await until(async () => socket.bytesWritten > body.length && socket.writableLength === 0, 'it is sent')
+    socket.end(() => socket.destroy())
+    await until(
+      async () =>
+        (await server.store.takes.count({ where: { id: 'kept-on-purpose', state: 'complete' } })) === 1,
+      'it is stored',
+    )
+  })
+
+  it('refuse what is made to unpack for ever', async () => {
+    const zeros = gzipSync(Buffer.alloc(80_000_000))
+    const answer = await importing(zeros as BodyInit)
+    expect(answer.status).to.equal(422)
+    const lines = Buffer.concat([
+      gzipSync(small('unpacks-for-ever').split('\n')[0]! + '\n'),
+      gzipSync(`${' '.repeat(79_999)}\n`.repeat(1_000)),
+    ])
+    const { problem } = (await (await importing(lines as BodyInit)).json()) as ImportResult
+    expect(problem).to.contain('unpacks to more than 300 times its size')
+  })
+
+  it('give exports, excerpts and reports a number, too', async () => {
+    await importing(
+      bytesOf([
+        takeRecord({ take: 'numbered-take' }),
+        declareRecord(1, [{ name: 'a' }]),
+        chunkRecord(2, [{ lanes: [[node(0, 1_000_000)]], restNs: 0 }]),
+        endRecord(3),
+      ]) as BodyInit,
+    )
+    const file = await fetch(`${server.address}/api/takes/numbered-take/file`)
+    expect((await file.arrayBuffer()).byteLength).to.be.greaterThan(100)
+    const excerpt = await fetch(`${server.address}/api/takes/numbered-take/excerpts`, {
+      ...{ method: 'POST', headers: { 'content-type': 'application/json' } },
+      body: JSON.stringify({ from: 0, to: 0, name: 'one frame' }),
+    })
+    expect(excerpt.status).to.equal(201)
+    const report = await fetch(`${server.address}/api/report?take=numbered-take&format=md`)
+    expect(report.status).to.equal(200)
+    for (const answer of [file, excerpt, report])
+      expect(answer.headers.get('lapsus-job')).to.match(/^[0-9a-f-]{36}$/)
+    expect(await jobs()).to.deep.equal([])
+  })
+})
+
+describe('the progress of a job', () => {
+  it('is shared with whoever has its memory', () => {
+    const own = new JobProgress()
+    own.of({ bytes: 10 })
+    const other = new JobProgress(own.memory)
+    other.did({ bytes: 3, frames: 2 })
+    expect(own.told).to.deep.equal({ bytes: 3, ofBytes: 10, frames: 2, ofFrames: 0 })
+    own.stop()
+    expect(() => other.did({ bytes: 1 })).to.throw('the job was stopped')
+  })
+})
