@@ -19,6 +19,7 @@ import { devicesReport, historyReport } from '@lapsus/core/history'
 import type { ForecastAnswer } from '@lapsus/core/questions/forecast'
 import { Argument, Command, CommanderError, InvalidArgumentError, Option } from 'commander'
 import { ask, asJson, QUESTION_NAMES } from './ask.ts'
+import { backUp, restore } from './backup.ts'
 import { check, writeBudget, type CheckOptions } from './check.ts'
 import { compare } from './compare.ts'
 import { composite } from './composite.ts'
@@ -412,6 +413,25 @@ program
         const { what, far } = jobWords(job)
         console.log(`${job.id}  ${what}: ${far}`)
       }
+  })
+
+program
+  .command('backup')
+  .description('write all takes, plans and settings of the Lapsus of this folder to one file, while it runs')
+  .argument('<file>', 'packed SQL, such as lapsus.sql.gz')
+  .action(async (path: string) => {
+    const { tables, bytes: size } = await backUp(path)
+    console.log(`${path}: ${plural(tables, 'table')}, ${bytes(size)}, read back`)
+  })
+
+program
+  .command('restore')
+  .description('put what backup wrote into the Lapsus of this folder, which then has to be started again')
+  .argument('<file>')
+  .option('--replace', 'also where there are takes; they are lost')
+  .action(async (path: string, { replace = false }: { replace?: boolean }) => {
+    const { tables } = await restore(path, replace)
+    console.log(`${plural(tables, 'table')} restored: end Lapsus, and start it again`)
   })
 
 program

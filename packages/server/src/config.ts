@@ -1,7 +1,7 @@
 import { homedir } from 'node:os'
 import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import { databaseAddress } from './store/database-address.ts'
+import { databaseAddress } from '@lapsus/api'
 
 export interface ServerConfig {
   databaseUrl: string

@@ -73,10 +73,15 @@ describe('parts that come late', () => {
     await until(() => page.url().includes('path='), 'the address names the path')
     await page.reload()
     await seen('how long a run takes')
-    const [row, room] = await page.$eval('[data-testid=ledger] tbody tr[aria-selected=true]', (chosen) =>
-      [chosen, chosen.closest('table')!.parentElement!].map((one) => one.getBoundingClientRect().bottom),
-    )
-    expect(row).to.be.at.most(room! + 1)
+    await page.waitForSelector('[data-testid=ledger] tbody tr[aria-selected=true]')
+    const bottoms = () =>
+      page.$eval('[data-testid=ledger] tbody tr[aria-selected=true]', (chosen) =>
+        [chosen, chosen.closest('table')!.parentElement!].map((one) => one.getBoundingClientRect().bottom),
+      )
+    await until(async () => {
+      const [row, room] = await bottoms()
+      return row! <= room! + 1
+    }, 'the chosen path is in sight')
     await page.setViewport({ width: 1280, height: 800 })
   })
 

@@ -1,7 +1,7 @@
 import type { ConnectionConfig } from 'mariadb'
 import { Sequelize, type Options } from 'sequelize'
 import { wordsOf } from '../log.ts'
-import { databaseAddress, shownAddress, type DatabaseAddress } from './database-address.ts'
+import { databaseAddress, shownAddress, type DatabaseAddress } from '@lapsus/api'
 import { driver } from './driver.ts'
 import { Nodes } from './nodes.ts'
 

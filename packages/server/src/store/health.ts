@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs'
 import { statfs } from 'node:fs/promises'
 import type { Connection } from 'mariadb'
 import type { Logger } from 'pino'
-import { databaseAddress } from './database-address.ts'
+import { databaseAddress } from '@lapsus/api'
 import { Nodes } from './nodes.ts'
 import { wordsOf } from '../log.ts'
 

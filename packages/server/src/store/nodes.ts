@@ -3,7 +3,7 @@ import { connect, type Socket } from 'node:net'
 import { BroadcastChannel } from 'node:worker_threads'
 import type { Connection, ConnectionConfig } from 'mariadb'
 import { createConnection } from './driver.ts'
-import { shownAddress, type DatabaseAddress, type DatabaseNode } from './database-address.ts'
+import { shownAddress, type DatabaseAddress, type DatabaseNode } from '@lapsus/api'
 
 /** A node of several that does not answer for so long is passed over. */
 const NODE_TIMEOUT_MS = 1_000
