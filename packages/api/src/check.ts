@@ -159,6 +159,7 @@ export function checkVerification(value: unknown): Verification {
 export function checkLeft(value: unknown): LeftFile[] {
   for (const file of list({ left: value }, 'left', MOST)) {
     for (const field of ['file', 'take', 'at', 'reason']) text(file, field, undefined, 1_000)
+    if (file['game'] !== null) freeText(file, 'game')
     count(file, 'bytes')
   }
   return value as LeftFile[]

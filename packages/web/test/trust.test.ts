@@ -1,8 +1,11 @@
 /** What the pages say when something is wrong, and that they go on by themselves. */
 import { expect } from 'chai'
-import { endRecord } from '@lapsus/core/format'
+import { mkdtempSync, readdirSync, renameSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { endRecord, spoolName } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
-import { detourTo, freshDatabase } from '../../server/test/support.ts'
+import { detourTo, freshDatabase, until } from '../../server/test/support.ts'
 import { useScreen } from './support.ts'
 
 const takeFile = (take: string) =>
@@ -55,8 +58,13 @@ describe('pages while the database is away', () => {
 })
 
 describe('pages of a Lapsus that asks for a password', () => {
-  const { page, server, open, seen, gone, button } = useScreen(
-    async () => ({ access: { password: 'a long pässword', ingestKeys: { '*': 'the-key-of-all-games' } } }),
+  const spool = mkdtempSync(join(tmpdir(), 'lapsus-left-'))
+  after(() => rmSync(spool, { recursive: true }))
+  const { page, server, open, seen, gone, button, text } = useScreen(
+    async () => ({
+      access: { password: 'a long pässword', ingestKeys: { '*': 'the-key-of-all-games' } },
+      spool,
+    }),
     /401/,
   )
   before(async () => {
@@ -79,6 +87,36 @@ describe('pages of a Lapsus that asks for a password', () => {
     await seen('sim')
     await open('/record')
     await seen('This Lapsus asks for a key')
+  })
+
+  it('list what games have left without a key, and bring it in or delete it', async () => {
+    const leave = (take: string) => {
+      const port = Number(new URL(server.address).port)
+      const name = join(spool, spoolName({ host: '127.0.0.1', port, take, writer: 'w', first: 1 }))
+      writeFileSync(`${name}.new`, takeFile(take) as Uint8Array)
+      const longAgo = new Date(Date.now() - 60_000)
+      utimesSync(`${name}.new`, longAgo, longAgo)
+      renameSync(`${name}.new`, name)
+    }
+    for (const take of ['left-to-bring-in', 'left-to-throw-away']) leave(take)
+    await until(async () => {
+      await open('/')
+      return (await text()).includes('2 files left by games, not brought in')
+    }, 'the library tells of them')
+    await button('2 files left by games').click()
+    await seen('it has no ingest key')
+    const end = async (take: string, doing: string) => {
+      const row = `[data-testid=left] li:has(span[title*="${take}"])`
+      await page.locator(`${row} button::-p-text(${doing})`).click()
+    }
+    await end('left-to-bring-in', 'Bring in')
+    await seen('It is in the library.')
+    await end('left-to-throw-away', 'Delete')
+    await gone('left by games')
+    expect(
+      await server.store.takes.count({ where: { id: ['left-to-bring-in', 'left-to-throw-away'] } }),
+    ).to.equal(1)
+    expect(readdirSync(spool)).to.deep.equal([])
   })
 
   it('list where one is signed in, end one session, and all of them', async () => {

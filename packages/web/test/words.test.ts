@@ -3,6 +3,7 @@ import type { PageAnswer } from '@lapsus/core/questions/page'
 import { expect } from 'chai'
 import type { TakeDetail, TakeSummary } from '@lapsus/api'
 import { emptyFrames, PathTable } from '@lapsus/core/take'
+import { agentWords } from '../src/access/agent-words.ts'
 import { conditionRows, conditionWords, tellApart } from '../src/format/conditions.ts'
 import { gaugeValue } from '@lapsus/core/words'
 import type { PageBox } from '../src/sights/frame/layout.ts'
@@ -229,5 +230,21 @@ describe('takes among others', () => {
     ])
     expect(tellApart([takes[0]!])(takes[0]!)).to.equal('Monday, 2 Jan 2026, 03:04, old, attic, seed 1')
     expect(tellApart([])(takes[0]!)).to.contain('Monday')
+  })
+})
+
+describe('what a browser says of itself', () => {
+  it('is its name and what it runs on, in short', () => {
+    const told = [
+      [
+        'Mozilla/5.0 (X11; Linux x86_64) Kit/537.36 (KHTML, like others) Walk/156.0.0.0 Safari/537.36',
+        'Walk 156 on Linux x86_64',
+      ],
+      ['Mozilla/5.0 (Handset; x) Walk/7.1', 'Walk 7 on Handset'],
+      ['fetcher/2', 'fetcher 2'],
+      ['no version at all', 'no version at all'],
+      ['', 'A program'],
+    ] as const
+    for (const [agent, words] of told) expect(agentWords(agent), agent).to.equal(words)
   })
 })

@@ -24,7 +24,7 @@ export function SignedIn() {
     location.reload()
   }
   return (
-    <p className="flex gap-4 text-xs text-faint">
+    <p className="flex gap-4 pb-6 text-xs text-faint">
       <button type="button" className="underline" onClick={() => void leave(api.signOut())}>
         Sign out
       </button>

@@ -3,6 +3,7 @@ import {
   checkDemoGame,
   checkImport,
   checkJobs,
+  checkLeft,
   checkLoad,
   checkMiniatures,
   checkPictures,
@@ -56,6 +57,9 @@ export const api = {
   load: async () => checkLoad(await json('/api/load')),
   storage: async () => checkStorage(await json('/api/storage')),
   setAsideAddress: (id: string, sequence: number) => `${takeAt(id)}/set-aside/${sequence}`,
+  left: async () => checkLeft(await json('/api/left')),
+  bringIn: (file: string) => send(leftAt(file), { method: 'POST' }),
+  dropLeft: (file: string) => send(leftAt(file), { method: 'DELETE' }),
   jobs: async () => checkJobs(await json('/api/jobs')),
   stopJob: (id: string) => send(`/api/jobs/${id}`, { method: 'DELETE' }),
   demoGame: async () => checkDemoGame(await json('/api/demo-game')),
@@ -66,6 +70,8 @@ export const api = {
   stopRecording: async (id: string) =>
     checkRecording(await json(`/api/recordings/${id}/stop`, { method: 'POST' })),
 }
+
+const leftAt = (file: string): string => `/api/left/${encodeURIComponent(file)}`
 
 /**
  * Sends a file. Through XMLHttpRequest, since fetch does not tell how much of a body has been sent.

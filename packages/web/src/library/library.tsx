@@ -15,6 +15,7 @@ import { ImportButton, ImportProgress } from './import-progress.tsx'
 import { RecordingProgress } from './progress.tsx'
 import { SearchBar } from './search-bar.tsx'
 import { JobList } from './job-list.tsx'
+import { LeftByGames } from './left-by-games.tsx'
 import { SignedIn } from '../access/signed-in.tsx'
 import { StorageLine } from './storage-line.tsx'
 
@@ -99,6 +100,7 @@ export function Library() {
       )}
       <Chosen takes={takes ?? []} />
       <DeletedTakes />
+      <LeftByGames />
       <StorageLine takes={takes} />
       <SignedIn />
     </div>
