@@ -232,6 +232,20 @@ describe('npm start', () => {
     squatter.close()
   })
 
+  it('waits for a port that a killed run has not let go of yet', async () => {
+    const leftover = createServer()
+    await new Promise<void>((resolve) => leftover.listen(0, '127.0.0.1', resolve))
+    const { port } = leftover.address() as { port: number }
+    const late = start({ PORT: String(port) })
+    await says(late, 'MariaDB answers')
+    await pause(1_500)
+    expect(late.output()).not.to.contain('listening at')
+    leftover.close()
+    await says(late, `listening at http://127.0.0.1:${port}`)
+    late.child.kill('SIGTERM')
+    expect(await late.ended).to.equal(0)
+  })
+
   it('does not take a lock for alive because its process id was used again', async () => {
     writeFileSync(
       join(state, 'running.json'),

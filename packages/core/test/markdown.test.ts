@@ -21,6 +21,7 @@ const HOSTILE = [
   '&lt;b&gt; &#60;b&#62;',
   '\\<b>',
   '[x]: http://evil.example',
+  'nul \0',
 ]
 const NOTHING_BUT = /^(?:p|h1|h2|table|thead|tbody|tr|th|td|ul|li|strong|em|br)$/
 
@@ -42,6 +43,7 @@ describe('text in Markdown', () => {
   it('is read as the same text, and as nothing else, in the middle of a line', () => {
     fc.assert(
       fc.property(hostile, (text) => {
+        expect(inMarkdown(text)).not.to.contain('\0')
         const html = rendered(`x ${inMarkdown(text)} x`)
         expect(tagsOf(html).filter((tag) => tag !== 'p')).to.deep.equal([])
         expect(asShown(textOf(html))).to.equal(asShown(`x ${text.replaceAll('\0', '\ufffd')} x`))
