@@ -23,6 +23,7 @@ import { measureLive } from './live.ts'
 import { measureOverlay } from './overlay.ts'
 import { serverMemory } from '../scripts/setup/server-memory.mjs'
 import { launchBrowser } from '../test/support/browser.ts'
+import { proofAlone } from './proof.ts'
 import { measureStalls } from './stalls.ts'
 import { repeat, summary, type Summary } from './statistics.ts'
 
@@ -103,11 +104,13 @@ async function measureIngest() {
   let sequence = 1
   const part = Math.ceil(encoded.length / PARTS)
   const shares: number[] = []
+  const proving: number[] = []
   let ms = 0
   // In turns: the machine may change its pace within seconds.
   for (let first = 0; first < encoded.length; first += part) {
     const some = encoded.slice(first, first + part)
     const aloneMs = columnsAlone(some)
+    const proofMs = proofAlone(some)
     const beganMs = performance.now()
     for (const bytes of some) {
       game.send(bytes)
@@ -119,6 +122,7 @@ async function measureIngest() {
     const ownMs = performance.now() - beganMs
     ms += ownMs
     shares.push(aloneMs / ownMs)
+    proving.push(proofMs / ownMs)
   }
   await game.end(sequence + 1)
   const endedMs = performance.now()
@@ -131,6 +135,7 @@ async function measureIngest() {
     chunks: encoded.length,
     spansPerSecond: spans / (ms / 1000),
     columns: { median: median(shares), least: Math.min(...shares), most: Math.max(...shares) },
+    proving: { median: median(proving), least: Math.min(...proving), most: Math.max(...proving) },
     diagnosisMs,
     residentMb: {
       firstHalf: Math.max(...memory.slice(0, half)),

@@ -82,6 +82,12 @@ export function benchmarkPage({ probe, emitters, forecast, compare, server, bund
       ingest.columns.median >= 0.45,
     ],
     [
+      'proving what is stored (chain, CRC, sums), alone, of ingest',
+      '≤ 2 %',
+      `${three(100 * ingest.proving.median)} % (${three(100 * ingest.proving.least)} to ${three(100 * ingest.proving.most)} %, four turns)`,
+      ingest.proving.median <= 0.02,
+    ],
+    [
       'acknowledged, of 16 games of 60 × 1,000 spans/s while the ten-minute take is diagnosed and exported',
       'p99 < 2 s',
       `${three(busy.acknowledged.median)} ms (p99 ${three(busy.acknowledged.p99)})`,

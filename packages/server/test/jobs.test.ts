@@ -1,5 +1,8 @@
 /** Long work has an owner: it goes with its client, lets small work pass, and tells how far it is. */
 import { expect } from 'chai'
+import { randomBytes } from 'node:crypto'
+import { EventEmitter } from 'node:events'
+import type { Context } from 'koa'
 import { connect, type Socket } from 'node:net'
 import { gzipSync } from 'node:zlib'
 import type { ImportResult, JobInfo } from '@lapsus/api'
@@ -8,6 +11,7 @@ import { endRecord } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
 import { JobProgress } from '../src/threads/job-progress.ts'
 import type { RunningServer } from '../src/index.ts'
+import { Jobs, LARGE_AT_ONCE, MOST_WAITING, SMALL_AT_ONCE, SMALL_BYTES } from '../src/serve/jobs.ts'
 import { longFile } from './long-file.ts'
 import { getJson, testServer, until } from './support.ts'
 
@@ -104,6 +108,29 @@ describe('jobs', () => {
     expect(problem).to.contain('unpacks to more than 300 times its size')
   })
 
+  it('unpack up to 300 times their size, and no more', async () => {
+    /** 66 MB of lines that are no records, of which each has so many letters. */
+    const packed = (letters: number) => {
+      const line = () =>
+        `{"${randomBytes(12).toString('hex')}":"${'no record at all '.repeat(letters / 17)}"}\n`
+      const member = Array.from({ length: Math.ceil(2e6 / letters) }, line).join('')
+      const [head, bytes] = [gzipSync(small('unpacks-so-far').split('\n')[0]! + '\n'), gzipSync(member)]
+      const file = Buffer.concat([head, ...Array<Buffer>(Math.ceil(68e6 / member.length)).fill(bytes)])
+      return { file, ratio: member.length / bytes.length }
+    }
+    const problemOf = async (body: Buffer) =>
+      ((await (await importing(body as BodyInit)).json()) as ImportResult).problem
+    let [below, above] = [packed(7_000), packed(7_000)]
+    for (let letters = 7_000; above.ratio < 303; letters += 400) {
+      if (above.ratio < 297) below = above
+      above = packed(letters)
+    }
+    expect(below.ratio).to.be.within(270, 297)
+    expect(above.ratio).to.be.within(303, 330)
+    expect(await problemOf(below.file)).to.contain('the take breaks off')
+    expect(await problemOf(above.file)).to.contain('unpacks to more than 300 times its size')
+  })
+
   it('give exports, excerpts and reports a number, too', async () => {
     await importing(
       bytesOf([
@@ -137,5 +164,93 @@ describe('the progress of a job', () => {
     expect(own.told).to.deep.equal({ bytes: 3, ofBytes: 10, frames: 2, ofFrames: 0 })
     own.stop()
     expect(() => other.did({ bytes: 1 })).to.throw('the job was stopped')
+  })
+})
+
+describe('turns of jobs', () => {
+  /** What a request looks like to them. @returns what ends its client, beside the context */
+  function request() {
+    const res = Object.assign(new EventEmitter(), { writableFinished: false, headersSent: false })
+    const context = { query: {}, set() {}, get: () => '', req: { socket: {} }, res } as unknown as Context
+    return { context, hangUp: () => res.emit('close') }
+  }
+
+  /** One that runs until it is told to end, or is stopped. */
+  function asked(jobs: Jobs, bytes: number, name = `${bytes}`) {
+    const { context, hangUp } = request()
+    const begun: string[] = []
+    let end = () => {}
+    const done = jobs.run(context, { kind: 'import', name, bytes }, async (progress) => {
+      begun.push(name)
+      await new Promise<void>((resolve) => {
+        end = resolve
+        const timer = setInterval(() => progress.isStopped && resolve(), 10)
+        void Promise.resolve().then(() => timer.unref())
+      })
+      progress.check()
+    })
+    done.catch(() => {})
+    return { done, hangUp, end: () => end(), isBegun: () => begun.length > 0 }
+  }
+  const running = (jobs: Jobs) => jobs.list().filter(({ state }) => state === 'running')
+  const settled = () => new Promise((resolve) => setTimeout(resolve, 20))
+
+  it('are three at once, and two more of at most 1 MB; the smallest is next', async () => {
+    const jobs = new Jobs(false)
+    const large = [9, 8, 7].map((mb) => asked(jobs, mb * SMALL_BYTES))
+    const waiting = [6, 4, 5].map((mb) => asked(jobs, mb * SMALL_BYTES))
+    const justLarge = asked(jobs, SMALL_BYTES + 1)
+    const small = Array.from({ length: SMALL_AT_ONCE }, () => asked(jobs, SMALL_BYTES))
+    const oneMore = asked(jobs, 1)
+    await settled()
+    expect(large.map((one) => one.isBegun())).to.deep.equal(Array(LARGE_AT_ONCE).fill(true))
+    expect(small.map((one) => one.isBegun())).to.deep.equal([true, true])
+    for (const one of [...waiting, justLarge, oneMore]) expect(one.isBegun()).to.equal(false)
+    small[0]!.end()
+    await settled()
+    expect(oneMore.isBegun()).to.equal(true)
+    for (const one of [justLarge, waiting[1]!, waiting[2]!, waiting[0]!]) {
+      expect(one.isBegun()).to.equal(false)
+      large.shift()!.end()
+      large.push(one)
+      await settled()
+      expect(one.isBegun()).to.equal(true)
+    }
+    for (const one of [...large, ...small, oneMore]) one.end()
+    await settled()
+    expect(jobs.list()).to.deep.equal([])
+  })
+
+  it('are waited for by at most 64; one whose client hangs up meanwhile waits no longer, and is not done', async () => {
+    const jobs = new Jobs(false)
+    const all = Array.from({ length: LARGE_AT_ONCE + MOST_WAITING }, () => asked(jobs, 2 * SMALL_BYTES))
+    const beyond = await asked(jobs, 2 * SMALL_BYTES).done.catch((error: unknown) => error)
+    expect(beyond).to.include({ status: 503, message: 'too much long work is waiting; ask again soon' })
+    all.at(-1)!.hangUp()
+    const gone = await all.at(-1)!.done.catch((error: unknown) => error)
+    expect(gone).to.include({ status: 409, message: 'the job was stopped' })
+    expect(all.at(-1)!.isBegun()).to.equal(false)
+    expect(jobs.list()).to.have.length(LARGE_AT_ONCE + MOST_WAITING - 1)
+    expect(running(jobs)).to.have.length(LARGE_AT_ONCE)
+    for (const one of all) one.hangUp()
+    await Promise.allSettled(all.map(({ done }) => done))
+    expect(jobs.list()).to.deep.equal([])
+  })
+
+  it('end when nothing moves for too long, and not while something does', async () => {
+    const jobs = new Jobs(false, 1_000)
+    const still = asked(jobs, 1)
+    const { context } = request()
+    let isOver = false
+    const moving = jobs.run(context, { kind: 'import', name: '', bytes: 1 }, async (progress) => {
+      while (!isOver) {
+        progress.did({ bytes: 1 })
+        await settled()
+      }
+    })
+    expect(await still.done.catch((error: unknown) => error)).to.include({ status: 409 })
+    await new Promise((resolve) => setTimeout(resolve, 1_000))
+    isOver = true
+    await moving
   })
 })

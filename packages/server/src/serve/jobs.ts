@@ -11,12 +11,11 @@ import { JobProgress } from '../threads/job-progress.ts'
 /** In an answer: the job's number; in a request: the one that it is to have. */
 const JOB_HEADER = 'Lapsus-Job'
 /** Jobs at once; of small ones some more, which pass the others by. */
-const LARGE_AT_ONCE = 3
-const SMALL_AT_ONCE = 2
-const SMALL_BYTES = 1024 * 1024
-const MOST_WAITING = 64
+export const LARGE_AT_ONCE = 3
+export const SMALL_AT_ONCE = 2
+export const SMALL_BYTES = 1024 * 1024
+export const MOST_WAITING = 64
 const AGAIN_S = 5
-/** A job of which nothing moves for so long is ended. */
 const STILL_MS = 120_000
 const LOOK_EVERY_MS = 500
 
@@ -48,9 +47,12 @@ export class Jobs {
   readonly #jobs = new Map<string, Job>()
   /** Whether whoever has closed half of a connection can be asked if it is still there. */
   readonly #mayProbe: boolean
+  readonly #stillMs: number
 
-  constructor(mayProbe: boolean) {
+  /** @param stillMs a job of which nothing moves for longer is ended */
+  constructor(mayProbe: boolean, stillMs = STILL_MS) {
     this.#mayProbe = mayProbe
+    this.#stillMs = stillMs
   }
 
   list(): JobInfo[] {
@@ -149,7 +151,7 @@ export class Jobs {
       const now = Date.now()
       if (seen !== job.seen || job.begunMs === null) job.movedMs = now
       job.seen = seen
-      if (now - job.movedMs > STILL_MS) this.stop(job.id)
+      if (now - job.movedMs > this.#stillMs) this.stop(job.id)
       // A client that has closed its half may wait for the answer, or be gone: who is gone says so to what is written.
       if (this.#mayProbe && req.socket.readableEnded && !res.headersSent) res.writeProcessing()
     }, LOOK_EVERY_MS)
