@@ -9,6 +9,9 @@ import type { ImportResult, JobInfo } from '@lapsus/api'
 import { jsonLine } from '@lapsus/core/exchange'
 import { endRecord } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
+import type { Sources } from '../src/serve/answers/studies.ts'
+import { makeReport } from '../src/serve/pool/make-report.ts'
+import { named } from '../src/serve/pool/named-takes.ts'
 import { JobProgress } from '../src/threads/job-progress.ts'
 import type { RunningServer } from '../src/index.ts'
 import { Jobs, LARGE_AT_ONCE, MOST_WAITING, SMALL_AT_ONCE, SMALL_BYTES } from '../src/serve/jobs.ts'
@@ -252,5 +255,29 @@ describe('turns of jobs', () => {
     await new Promise((resolve) => setTimeout(resolve, 1_000))
     isOver = true
     await moving
+  })
+})
+
+describe('a job that reads several takes', () => {
+  it('ends between one and the next when it is stopped: reports, and composites', async () => {
+    const row = { id: 'one-of-several', name: 'One', frames: 5, gameId: 1, target: 60, started: new Date() }
+    const game = { findByPk: async () => ({ game: 'Game' }) }
+    for (const work of [
+      (sources: Sources, progress: JobProgress) =>
+        makeReport(sources, { of: 'comparison', before: ['a', 'b'], after: ['c'] }, progress),
+      (sources: Sources, progress: JobProgress) => named(sources, ['a', 'b', 'c'], progress),
+    ]) {
+      const progress = new JobProgress()
+      let read = 0
+      const part = async () => {
+        if (++read === 2) progress.stop()
+        return { target: 60 }
+      }
+      const takes = { findByPk: async () => row, findOne: async () => row }
+      const sources = { store: { takes, games: game }, studies: { part } } as unknown as Sources
+      const failed = await work(sources, progress).then(null, (error: unknown) => error)
+      expect(failed).to.include({ status: 409, message: 'the job was stopped' })
+      expect(read).to.equal(2)
+    }
   })
 })

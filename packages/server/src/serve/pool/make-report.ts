@@ -12,6 +12,7 @@ import {
 } from '@lapsus/core/report'
 import type { Study } from '@lapsus/core/study'
 import type { TakeRow } from '../../store/store.ts'
+import type { JobProgress } from '../../threads/job-progress.ts'
 import { wholeTake } from '../answers/diagnoses.ts'
 import { sourceOf } from '../answers/stored-source.ts'
 import type { Sources } from '../answers/studies.ts'
@@ -25,20 +26,24 @@ export type ReportAsk =
   | { of: 'plan'; take: string; plan: Plan; proof: ProofPlace[] }
   | { of: 'history'; game: number; name: string }
 
-export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Report> {
+/** @throws ProblemError between one take and the next where the job was stopped */
+export async function makeReport(sources: Sources, ask: ReportAsk, progress: JobProgress): Promise<Report> {
   switch (ask.of) {
     case 'take': {
       const row = await rowOf(sources, ask.take)
-      return reportOfTake(await sourceOf(sources, row, wholeTake(row)), await titleFor(sources, row))
+      const source = await sourceOf(sources, row, wholeTake(row))
+      progress.did({ frames: Number(row.frames) })
+      return reportOfTake(source, await titleFor(sources, row))
     }
     case 'comparison': {
-      const [before, after] = [await titled(sources, ask.before), await titled(sources, ask.after)]
+      const before = await titled(sources, ask.before, progress)
+      const after = await titled(sources, ask.after, progress)
       const { target } = before[0]!.study
       const judged = after.map((one) => ({ ...one, study: { ...one.study, target } }))
       return refusing(() => reportOfComparison(before, judged))
     }
     case 'plan': {
-      const [before] = await titled(sources, [ask.take])
+      const [before] = await titled(sources, [ask.take], progress)
       const { study, title } = before!
       const parts = await partsOf(sources, ask.proof, study.target)
       return refusing(() => reportOfPlan(baseOf(study), ask.plan, title, parts))
@@ -51,6 +56,7 @@ export async function makeReport(sources: Sources, ask: ReportAsk): Promise<Repo
 async function titled(
   sources: Sources,
   ids: readonly string[],
+  progress: JobProgress,
 ): Promise<{ title: TakeTitle; study: Study }[]> {
   const found: { title: TakeTitle; study: Study }[] = []
   for (const id of ids) {
@@ -59,6 +65,7 @@ async function titled(
       title: await titleFor(sources, row),
       study: await sources.studies.part(row, wholeTake(row)),
     })
+    progress.did({ frames: Number(row.frames) })
   }
   return found
 }

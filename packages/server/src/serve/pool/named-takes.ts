@@ -8,6 +8,7 @@ import type { TakeRow } from '../../store/store.ts'
 import { wholeTake } from '../answers/diagnoses.ts'
 import type { Sources } from '../answers/studies.ts'
 import { findTake, titleOf } from '../queries/takes.ts'
+import { JobProgress } from '../../threads/job-progress.ts'
 
 /** What was asked cannot be done, for a reason that whoever asked has to hear. */
 export const refused = (reason: string) => new ProblemError(422, reason)
@@ -18,11 +19,17 @@ export async function rowOf({ store }: Sources, id: string): Promise<TakeRow> {
   return row
 }
 
-export async function named(sources: Sources, ids: readonly string[]): Promise<NamedStudy[]> {
+/** @param progress of the job, if it is one, which may be stopped between one take and the next */
+export async function named(
+  sources: Sources,
+  ids: readonly string[],
+  progress = new JobProgress(),
+): Promise<NamedStudy[]> {
   const found: NamedStudy[] = []
   for (const id of ids) {
     const row = await rowOf(sources, id)
     found.push({ name: titleOf(row), study: await sources.studies.part(row, wholeTake(row)) })
+    progress.check()
   }
   return found
 }

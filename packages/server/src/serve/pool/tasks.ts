@@ -157,7 +157,7 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
 
   async composite(parts, { takes, name, job }) {
     const progress = begun(job)
-    const layers = await named(parts, takes)
+    const layers = await named(parts, takes, progress)
     const writer = refusing(() => new CompositeWriter(layers))
     return keepComposite(parts.store, await rowOf(parts, takes[0]!), writer, name, progress)
   },
@@ -207,7 +207,6 @@ export const TASKS: { [N in TaskName]: (parts: ThreadParts, ask: Asks[N]) => Pro
   },
 
   async report(sources, { job, ...ask }) {
-    begun(job)
-    return writeReport(await makeReport(sources, ask), ask.format)
+    return writeReport(await makeReport(sources, ask, begun(job)), ask.format)
   },
 }
