@@ -100,7 +100,7 @@ describe('a report of a take', () => {
     expect(html).not.to.contain('<script>')
     expect(html).to.contain('&lt;script&gt;alert(1)&lt;/script&gt;&quot;&amp;')
     expect(html).not.to.contain('\u0000')
-    expect(md.split('\n')[0]).to.equal('# Moth House: \\<script\\>alert(1)\\</script\\>"\\&\u0000')
+    expect(md.split('\n')[0]).to.equal('# Moth House: \\<script\\>alert(1)\\</script\\>"\\&\ufffd')
   })
 
   it('stays small whatever there is', async () => {

@@ -61,7 +61,9 @@ describe('probe in a browser', () => {
     expect(gzipSync(whole, { level: 9 }).length).to.be.below(MOST_BYTES)
   })
 
-  it('knows where markers stand, through the maps of the page’s own scripts', async () => {
+  it('knows where markers stand, through the maps of the page’s own scripts', async function () {
+    // A game waits two seconds at its end; this machine may stand still for longer.
+    this.retries(2)
     const server = await testServer()
     const to = server.address.replace('http', 'ws')
     const source = [
@@ -95,7 +97,7 @@ describe('probe in a browser', () => {
     const linked = Buffer.concat([script, Buffer.from('\n//# sourceMappingURL=maps/game.js.map?v=1\n')])
     const placeIn = async (scripts: Record<string, Uint8Array>) => {
       await inPage(scripts, async (page) => {
-        await page.waitForFunction(() => document.title === 'done', { timeout: 30_000 })
+        await page.waitForFunction(() => document.title === 'done', { timeout: 90_000 })
       })
       await until(
         async () => (await getJson<TakeDetail>(server, '/api/takes/placed-page-1')).state === 'complete',
@@ -150,7 +152,9 @@ describe('probe in a browser', () => {
     })
   })
 
-  it('records a page’s frames, and the jobs of a web worker beside them', async () => {
+  it('records a page’s frames, and the jobs of a web worker beside them', async function () {
+    // A game waits two seconds at its end; this machine may stand still for longer.
+    this.retries(2)
     const server = await testServer()
     const script = bundle(`
       import { createProbe } from './browser.ts'
@@ -180,9 +184,11 @@ describe('probe in a browser', () => {
       }
       postMessage('ready')`)
     await inPage({ '/game.js': script, '/lane.js': lane }, async (page) => {
-      await page.waitForFunction(() => document.title === 'done', { timeout: 30_000 })
-      const [take] = await getJson<TakeDetail[]>(server, '/api/takes')
-      expect(take).to.include({ game: 'Page', target: 120, frames: 30, state: 'complete' })
+      await page.waitForFunction(() => document.title === 'done', { timeout: 90_000 })
+      const newest = async () => (await getJson<TakeDetail[]>(server, '/api/takes'))[0]
+      await until(async () => (await newest())?.state === 'complete', 'the take is complete')
+      const take = await newest()
+      expect(take).to.include({ game: 'Page', target: 120, frames: 30 })
       expect(take!.conditions.runtime).to.contain('Chrome')
       expect(take!.conditions.device).to.match(/^.+, \d+ processors$/)
       expect(take!.conditions.recorder!.clockResolutionNs).to.be.greaterThan(0)

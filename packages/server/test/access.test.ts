@@ -98,6 +98,9 @@ describe('sign-in', () => {
     }
   }
   const waitOf = (answer: Response) => Number(answer.headers.get('retry-after'))
+  /** On a machine that stands for a moment some of it has passed. */
+  const expectWait = (answer: Response, seconds: number) =>
+    expect(waitOf(answer)).to.be.within(seconds - 6, seconds)
 
   it('is refused to a wrong password', async () => {
     for (const wrong of ['', PASSWORD.slice(1), PASSWORD.toUpperCase(), `${PASSWORD} `]) {
@@ -112,19 +115,19 @@ describe('sign-in', () => {
     for (let i = 1; i <= TRY_LIMITS.FREE; i++) expect((await signIn('wrong')).status).to.equal(401)
     const refused = await signIn(PASSWORD)
     expect(refused.status).to.equal(429)
-    expect(waitOf(refused)).to.equal(TRY_LIMITS.FIRST_PAUSE_S)
+    expectWait(refused, TRY_LIMITS.FIRST_PAUSE_S)
     // Programs that show the password are counted with them.
     expect((await get('/api/takes', basic(PASSWORD))).status).to.equal(429)
-    await later(TRY_LIMITS.FIRST_PAUSE_S - 2)
+    await later(TRY_LIMITS.FIRST_PAUSE_S - 8)
     expect((await signIn('wrong')).status).to.equal(429)
-    await later(2)
+    await later(8)
     expect((await signIn('wrong')).status).to.equal(401)
-    expect(waitOf(await signIn('wrong'))).to.equal(2 * TRY_LIMITS.FIRST_PAUSE_S)
+    expectWait(await signIn('wrong'), 2 * TRY_LIMITS.FIRST_PAUSE_S)
     for (let i = 0; i < 12; i++) {
       await later(TRY_LIMITS.MOST_PAUSE_S)
       expect((await signIn('wrong')).status).to.equal(401)
     }
-    expect(waitOf(await signIn('wrong'))).to.equal(TRY_LIMITS.MOST_PAUSE_S)
+    expectWait(await signIn('wrong'), TRY_LIMITS.MOST_PAUSE_S)
     await later(TRY_LIMITS.FORGOTTEN_S + 1)
     for (let i = 1; i <= TRY_LIMITS.FREE; i++) expect((await signIn('wrong')).status).to.equal(401)
     expect((await signIn('wrong')).status).to.equal(429)
