@@ -7,8 +7,10 @@ import { connect, type Socket } from 'node:net'
 import { gzipSync } from 'node:zlib'
 import type { ImportResult, JobInfo } from '@lapsus/api'
 import { jsonLine } from '@lapsus/core/exchange'
-import { endRecord } from '@lapsus/core/format'
+import { endRecord, type AnyRecord } from '@lapsus/core/format'
 import { bytesOf, chunkRecord, declareRecord, node, takeRecord } from '../../core/test/support/takes.ts'
+import { keepComposite } from '../src/ingest/composite.ts'
+import { keepExcerpt } from '../src/ingest/keep-excerpt.ts'
 import type { Sources } from '../src/serve/answers/studies.ts'
 import { makeReport } from '../src/serve/pool/make-report.ts'
 import { named } from '../src/serve/pool/named-takes.ts'
@@ -72,6 +74,7 @@ describe('jobs', () => {
 
   it('tell how far they are, and are stopped by who watches', async () => {
     const file = longFile(6_000_000)
+    const before = await server.store.takes.count()
     const running = importing(file as BodyInit, { 'Lapsus-Job': 'job-of-my-own-1' })
     await until(async () => (await jobs()).some(({ bytes }) => bytes > 0), 'it moves')
     const [job] = await jobs()
@@ -85,6 +88,8 @@ describe('jobs', () => {
     expect(((await answer.json()) as { detail: string }).detail).to.equal('the job was stopped')
     expect((await stop()).status).to.equal(404)
     expect(await jobs()).to.deep.equal([])
+    // No frame had come: nothing of it stays.
+    expect(await server.store.takes.count()).to.equal(before)
   })
 
   it('that are to be kept go on without their client', async () => {
@@ -155,6 +160,42 @@ describe('jobs', () => {
     for (const answer of [file, excerpt, report])
       expect(answer.headers.get('lapsus-job')).to.match(/^[0-9a-f-]{36}$/)
     expect(await jobs()).to.deep.equal([])
+  })
+
+  it('leave nothing of an excerpt or a composite that was stopped half way', async () => {
+    const chunks = Array.from({ length: 4 }, (_, i) =>
+      chunkRecord(2 + i, [{ lanes: [[node(0, 1_000_000)]], restNs: 0 }]),
+    )
+    for (const take of ['half-way-1', 'half-way-2']) {
+      const records = [takeRecord({ take }), declareRecord(1, [{ name: 'a' }]), ...chunks, endRecord(6)]
+      await importing(bytesOf(records) as BodyInit)
+    }
+    /** Stopped when most of the records have passed. */
+    class StopsLater extends JobProgress {
+      #records = 0
+      override passed(record: AnyRecord): void {
+        if (++this.#records === 5) this.stop()
+        super.passed(record)
+      }
+    }
+    const { store } = server
+    const row = (await store.takes.findOne({ where: { id: 'half-way-1' } }))!
+    const writer = { next: (record: AnyRecord, take: string) => [{ ...record, take }] } as never
+    for (const [what, work] of [
+      [
+        'excerpt',
+        (progress: JobProgress) => keepExcerpt(store, row, { from: 0, to: 3, name: 'part' }, progress),
+      ],
+      ['composite', (progress: JobProgress) => keepComposite(store, row, writer, 'both', progress)],
+    ] as const) {
+      const stored = async () => [await store.takes.count(), await store.chunks.count()]
+      const before = await stored()
+      const progress = new StopsLater()
+      const failed = await work(progress).then(null, (error: unknown) => error)
+      expect(failed, what).to.include({ status: 409 })
+      expect(progress.told.frames, what).to.be.at.least(2)
+      expect(await stored(), what).to.deep.equal(before)
+    }
   })
 })
 

@@ -3,7 +3,7 @@ import type { CompositeWriter } from '@lapsus/core/composite'
 import { takeRecords } from '../store/records.ts'
 import type { Store, TakeRow } from '../store/store.ts'
 import type { JobProgress } from '../threads/job-progress.ts'
-import { removedIfStopped, RecordStore } from './store-records.ts'
+import { wholeOrNothing, RecordStore } from './store-records.ts'
 
 /** Stores the composite that `writer` makes of takes, the first of which is `row`. @returns its identity */
 export async function keepComposite(
@@ -16,9 +16,9 @@ export async function keepComposite(
   const take = randomUUID()
   const records = new RecordStore(store)
   let read = 0
-  await removedIfStopped(store, records, async () => {
+  await wholeOrNothing(store, records, async () => {
     for await (const record of takeRecords(store, row)) {
-      progress.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
+      progress.passed(record)
       const place = { record: read++, offset: 0 }
       for (const next of writer.next(record, take)) await records.put(next, place)
     }

@@ -42,8 +42,9 @@ export async function importTakes(
     await readInto(takes, source, file, progress)
   } catch (error) {
     if (progress.isStopped) {
-      // What has come is a take that was cut short.
+      // What has come is a take that was cut short; without a frame it is none.
       await takes.finish(false)
+      await store.takes.destroy({ where: { id: takes.ids, state: 'cut-short', frames: 0 } })
       progress.check()
     }
     if (!(error instanceof FormatError) && !isBadGzip(error)) throw error
@@ -153,7 +154,7 @@ async function storeFrom(
   }
   for (const { record, place } of arrived) {
     const passedOver = (reason: string) => source.skipped.add(`line ${place.record + 1}: ${reason}`)
-    progress.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
+    progress.passed(record)
     await takes.put(record, place, source.lenient ? passedOver : undefined)
   }
   if (failure !== null) throw failure

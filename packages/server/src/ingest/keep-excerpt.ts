@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { excerptRecords } from '../store/records.ts'
 import type { JobProgress } from '../threads/job-progress.ts'
-import { removedIfStopped, RecordStore } from './store-records.ts'
+import { wholeOrNothing, RecordStore } from './store-records.ts'
 import type { Store, TakeRow } from '../store/store.ts'
 
 /** Keeps the frames `from` to `to`, both included, as a take of their own. @returns its identity */
@@ -14,9 +14,9 @@ export async function keepExcerpt(
   const take = randomUUID()
   const records = new RecordStore(store)
   let record = 0
-  await removedIfStopped(store, records, async () => {
+  await wholeOrNothing(store, records, async () => {
     for await (const next of excerptRecords(store, row, take, from, to)) {
-      progress.did({ frames: next.record === 'chunk' ? next.frameStartNs.length : 0 })
+      progress.passed(next)
       await records.put(next, { record: record++, offset: 0 })
     }
   })

@@ -59,8 +59,8 @@ export class RecordStore {
   }
 }
 
-/** What was stopped half way is no take that anybody wanted. */
-export async function removedIfStopped(
+/** Does `work`; what it has stored by the time it fails, or is stopped, is no take that anybody wanted. */
+export async function wholeOrNothing(
   store: Store,
   records: RecordStore,
   work: () => Promise<void>,

@@ -39,7 +39,7 @@ export interface JobAsk {
   name: string
   /** How much there is to do, about. */
   bytes: number
-  ofBytes?: number
+  ofBytes?: number | undefined
   ofFrames?: number
 }
 
@@ -99,10 +99,7 @@ export class Jobs {
     const wished = context.get(JOB_HEADER)
     const isGood = /^[A-Za-z0-9-]{8,64}$/.test(wished) && !this.#jobs.has(wished)
     const progress = new JobProgress()
-    progress.of({
-      ...(ofBytes === undefined ? {} : { bytes: ofBytes }),
-      ...(ofFrames === undefined ? {} : { frames: ofFrames }),
-    })
+    progress.of({ bytes: ofBytes, frames: ofFrames })
     const now = Date.now()
     const job: Job = {
       ...{ id: isGood ? wished : randomUUID(), kind, name: name.slice(0, 200), bytes, progress },

@@ -46,12 +46,9 @@ export class TakesQuery {
   @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(MOST_LISTED) limit?: number
 }
 
-/** Of long work: it goes on when its client has gone. */
-class KeepQuery {
+export class ImportQuery {
+  /** It goes on when its client has gone. */
   @IsOptional() @IsString() @MaxLength(10) keep?: string
-}
-
-export class ImportQuery extends KeepQuery {
   @IsOptional() @IsString() @Length(1, 200) frameMarker?: string
   @IsOptional() @IsString() @Length(1, 200) game?: string
 }
@@ -165,7 +162,7 @@ export class ComparisonQuery {
   @IsOptional() @Type(() => Number) @IsNumber() @Min(0.1) @Max(10_000) target?: number
 }
 
-export class ReportQuery extends KeepQuery {
+export class ReportQuery {
   @IsIn(REPORT_FORMATS) format: ReportFormat = 'html'
   @IsOptional() @IsString() @Length(1, 64) take?: string
   @IsOptional() @Transform(takeList) @Takes(1) before?: string[]

@@ -1,4 +1,5 @@
 /** How far a job is, and whether it is to end: in memory that its thread and the server's own share. */
+import type { AnyRecord } from '@lapsus/core/format'
 import { ProblemError } from '../problem-error.ts'
 
 /** Float64: 1 where it is to end, bytes done, of how many, frames done, of how many; 0 for not known. */
@@ -34,19 +35,19 @@ export class JobProgress {
     this.check()
   }
 
-  of({ bytes, frames }: { bytes?: number; frames?: number }): void {
-    if (bytes !== undefined) this.#fields[OF_BYTES] = bytes
-    if (frames !== undefined) this.#fields[OF_FRAMES] = frames
+  /** Counts a record's frames. @throws ProblemError as above */
+  passed(record: AnyRecord): void {
+    this.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
+  }
+
+  /** How much there is to do; 0 where that is not known. */
+  of({ bytes = 0, frames = 0 }: { bytes?: number | undefined; frames?: number | undefined }): void {
+    this.#fields[OF_BYTES] = bytes
+    this.#fields[OF_FRAMES] = frames
   }
 
   get told(): { bytes: number; ofBytes: number; frames: number; ofFrames: number } {
-    const [, bytes, ofBytes, frames, ofFrames] = this.#fields as unknown as [
-      number,
-      number,
-      number,
-      number,
-      number,
-    ]
-    return { bytes, ofBytes, frames, ofFrames }
+    const of = (field: number) => this.#fields[field]!
+    return { bytes: of(BYTES), ofBytes: of(OF_BYTES), frames: of(FRAMES), ofFrames: of(OF_FRAMES) }
   }
 }

@@ -1,8 +1,8 @@
 import { jobWords } from '@lapsus/api'
 import { FileUp } from 'lucide-react'
-import { Progress } from 'radix-ui'
 import { useState } from 'react'
 import { Button } from '../components/button.tsx'
+import { ProgressLine } from '../components/progress-line.tsx'
 import { Window } from '../components/window.tsx'
 import { percent } from '@lapsus/core/words'
 import { useJobs } from '../state/jobs.ts'
@@ -75,28 +75,21 @@ export function ImportProgress() {
   // Before the server has begun only this page knows how far it is.
   const { far, share } =
     job?.state === 'running' ? jobWords(job) : { far: `${percent(sent)} sent`, share: null }
-  const done = share ?? sent
   return (
-    <div
-      className="mb-4 flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2"
-      data-testid="import"
-    >
-      <span className="w-72 truncate">
-        {job === undefined
+    <ProgressLine
+      label="Import"
+      testId="import"
+      what={
+        job === undefined
           ? `Sending ${file}`
           : job.state === 'waiting'
             ? `${file} waits for its turn`
-            : `Storing ${file}`}
-      </span>
-      <Progress.Root
-        aria-label="Import"
-        value={done * 100}
-        className="h-2 grow overflow-hidden rounded-full bg-line/60"
-      >
-        <Progress.Indicator className="h-full bg-work" style={{ width: `${done * 100}%` }} />
-      </Progress.Root>
-      <span className="w-96 text-right text-faint tabular-nums">{far}</span>
+            : `Storing ${file}`
+      }
+      share={share ?? sent}
+      far={far}
+    >
       <Button onClick={cancel}>Cancel</Button>
-    </div>
+    </ProgressLine>
   )
 }

@@ -1,7 +1,7 @@
 import { jobWords } from '@lapsus/api'
-import { Progress } from 'radix-ui'
 import { useEffect } from 'react'
 import { Button } from '../components/button.tsx'
+import { ProgressLine } from '../components/progress-line.tsx'
 import { useImports } from '../state/imports.ts'
 import { useJobs } from '../state/jobs.ts'
 
@@ -18,23 +18,14 @@ export function JobList() {
   const others = jobs.filter(({ id }) => id !== own)
   if (others.length === 0) return null
   return (
-    <ul className="mb-4 flex flex-col gap-2" data-testid="jobs">
+    <ul className="flex flex-col gap-2" data-testid="jobs">
       {others.map((job) => {
         const { what, far, share } = jobWords(job)
         return (
-          <li key={job.id} className="flex items-center gap-4 rounded border border-line bg-leaf px-4 py-2">
-            <span className="w-72 truncate" title={what}>
-              {what}
-            </span>
-            <Progress.Root
-              aria-label={what}
-              value={share === null ? null : share * 100}
-              className="h-2 grow overflow-hidden rounded-full bg-line/60"
-            >
-              <Progress.Indicator className="h-full bg-work" style={{ width: `${(share ?? 0) * 100}%` }} />
-            </Progress.Root>
-            <span className="w-96 text-right text-faint tabular-nums">{far}</span>
-            <Button onClick={() => void stop(job.id)}>Stop</Button>
+          <li key={job.id}>
+            <ProgressLine label={what} what={what} share={share} far={far}>
+              <Button onClick={() => void stop(job.id)}>Stop</Button>
+            </ProgressLine>
           </li>
         )
       })}

@@ -55,7 +55,6 @@ export function Library() {
         </Button>
         <ThemeButton />
       </header>
-      <ImportProgress />
       {recordOpen !== null && (
         <Boundary instead={null}>
           <Suspense fallback={null}>
@@ -63,10 +62,13 @@ export function Library() {
           </Suspense>
         </Boundary>
       )}
-      {active.map((recording) => (
-        <RecordingProgress key={recording.id} recording={recording} />
-      ))}
-      <JobList />
+      <div className="mb-4 flex flex-col gap-2 empty:hidden">
+        <ImportProgress />
+        {active.map((recording) => (
+          <RecordingProgress key={recording.id} recording={recording} />
+        ))}
+        <JobList />
+      </div>
       <SearchBar />
       {error !== null ? (
         <Words alarm title="The library could not be read">

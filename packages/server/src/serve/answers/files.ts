@@ -14,7 +14,7 @@ export async function* filePieces(
   for (const row of rows) {
     const write = exporter(format)
     for await (const record of takeRecords(store, row)) {
-      progress.did({ frames: record.record === 'chunk' ? record.frameStartNs.length : 0 })
+      progress.passed(record)
       const piece = write(record)
       if (piece.length > 0) yield piece
     }

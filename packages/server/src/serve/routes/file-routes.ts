@@ -35,7 +35,7 @@ export function fileRoutes(store: Store, pool: Pool, jobs: Jobs) {
       const bytes = context.request.length
       const ask = { kind: 'import', name: options.game ?? '', bytes: bytes ?? Infinity } as const
       const [first, ...others] = await jobs
-        .run(context, { ...ask, ...(bytes === undefined ? {} : { ofBytes: bytes }) }, ({ memory }) =>
+        .run(context, { ...ask, ofBytes: bytes }, ({ memory }) =>
           pool.run('import', { ...options, port: port2, job: memory }, [port2]),
         )
         .finally(() => port1.close())

@@ -165,7 +165,7 @@ const LISTED = {
   'GET /api/jobs': {
     who: 'person',
     tells:
-      'imports, exports, excerpts, composites and reports under way: `id`, `kind`, `name`, `state`, `bytes` of `ofBytes`, `frames` of `ofFrames`, `secondsLeft`. A request may choose the number of its job in the header `Lapsus-Job`; with `keep` in its query the job goes on when its client has gone',
+      'imports, exports, excerpts, composites and reports under way: `id`, `kind`, `name`, `state`, `bytes` of `ofBytes`, `frames` of `ofFrames`, `secondsLeft`. A request may choose the number of its job in the header `Lapsus-Job`; with `keep=1` in its query an import, excerpt or composite goes on when its client has gone',
   },
   'GET /api/jobs/:job': { who: 'person', tells: 'one of them' },
   'DELETE /api/jobs/:job': { who: 'person', tells: 'stops one' },
