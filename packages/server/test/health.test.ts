@@ -60,6 +60,38 @@ describe('health of the database', () => {
     await until(() => health.now.status === 'ok', 'it is found again')
   })
 
+  it('is away on a node that has lost its cluster, and good on one that is ready', async () => {
+    // A database without a cluster that is made to say it is a node: it says by itself that it is not ready.
+    let isReady = false
+    let refusing = false
+    const yes = (text: string, question: string) =>
+      text.replace(question, "SELECT 'ON' AS Value".padEnd(question.length))
+    const way = await detourTo(
+      await freshDatabase(),
+      () => 0,
+      (piece) => {
+        const text = piece.toString('latin1').replace(refusing ? 'SELECT 1' : 'no question', 'REFUSE 1')
+        const isNode = yes(text, "SHOW VARIABLES LIKE 'wsrep_on'")
+        return Buffer.from(isReady ? yes(isNode, "SHOW STATUS LIKE 'wsrep_ready'") : isNode, 'latin1')
+      },
+    )
+    stopping.push(way.stop)
+    const health = healthOf(way.url)
+    const alone = { status: 'away', reason: 'the node of the database has lost its cluster' }
+    expect(await inTime(health.check())).to.deep.equal(alone)
+    expect(health.mayStore).to.equal(false)
+    // Of several nodes another is asked; also where this one refuses every question, as some do.
+    const other = new URL(await freshDatabase()).host
+    const several = way.url.replace(new URL(way.url).host, `${new URL(way.url).host},${other}`)
+    for (refusing of [false, true])
+      expect(await inTime(healthOf(several).check())).to.deep.equal({ status: 'ok', reason: null })
+    const { reason } = await inTime(healthOf(way.url).check())
+    expect(reason).to.match(/^the database cannot be reached: /)
+    refusing = false
+    isReady = true
+    expect(await inTime(health.check())).to.deep.equal({ status: 'ok', reason: null })
+  })
+
   it('says that it cannot be reached', async () => {
     const health = healthOf('mariadb://a:b@127.0.0.1:1/none')
     const { status, reason } = await inTime(health.check())

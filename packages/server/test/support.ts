@@ -25,11 +25,13 @@ export async function freshDatabase(): Promise<string> {
 
 /**
  * A way to a database on which every piece takes so many ms, in either direction; all are held while it is null.
+ * @param asked what becomes of a piece on its way to the database
  * @returns the address to use instead
  */
 export async function detourTo(
   url: string,
   delayMs: () => number | null,
+  asked: (piece: Buffer) => Buffer = (piece) => piece,
 ): Promise<{ url: string; stop(): Promise<void> }> {
   const { hostname, port } = new URL(url)
   const sockets = new Set<Socket>()
@@ -52,7 +54,7 @@ export async function detourTo(
       sockets.add(from)
       from.on('error', () => {})
       from.on('close', () => to.destroy())
-      from.on('data', (piece) => pass(piece, from, to))
+      from.on('data', (piece) => pass(from === client ? asked(piece) : piece, from, to))
     }
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))

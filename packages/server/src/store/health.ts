@@ -148,20 +148,28 @@ export class DatabaseHealth {
   }
 
   async #askDatabase(): Promise<Health> {
-    try {
-      if (await inTime(this.#select())) return await this.#askCluster()
-      this.#forgetConnection()
-      if (!this.#nodes.several) return SILENT
-      this.#log.warn({ node: this.#nodes.current }, 'a node of the database does not answer')
-      this.#nodes.leave(this.#nodes.current)
-      return (await inTime(this.#select())) ? WELL : SILENT
-    } catch (error) {
-      this.#forgetConnection()
-      return { status: 'away', reason: `the database cannot be reached: ${wordsOf(error as Error)}` }
-    }
+    const isOld = this.#connection !== null
+    let told = await this.#askNode()
+    // An old connection may have been cut while its node is well.
+    if (isOld && told !== WELL && told !== SILENT) told = await this.#askNode()
+    if (told === WELL || !this.#nodes.several) return told
+    this.#log.warn({ node: this.#nodes.current, reason: told.reason }, 'a node of the database is left')
+    this.#nodes.leave(this.#nodes.current)
+    return this.#askNode()
   }
 
-  async #select(): Promise<true> {
+  /** Of one that is not well the connection is forgotten. */
+  async #askNode(): Promise<Health> {
+    const asked = inTime(this.#select().then(() => this.#askCluster()))
+    const told = await asked.catch((error: Error): Health => ({
+      status: 'away',
+      reason: `the database cannot be reached: ${wordsOf(error)}`,
+    }))
+    if (told !== WELL) this.#forgetConnection()
+    return told ?? SILENT
+  }
+
+  async #select(): Promise<void> {
     if (this.#connection === null) {
       const connection = await this.#nodes.connect({ connectTimeout: PATIENCE_MS }, false)
       connection.on('error', () => this.#forgetConnection())
@@ -172,7 +180,6 @@ export class DatabaseHealth {
       this.#isInCluster = on[0]?.Value === 'ON'
     }
     await this.#connection.query('SELECT 1')
-    return true
   }
 
   /** A node that has lost its cluster answers some questions still; nothing can be read or stored there. */
@@ -208,12 +215,12 @@ export class DatabaseHealth {
   }
 }
 
-/** False when it takes too long. */
-async function inTime(work: Promise<true>): Promise<boolean> {
+/** Null when it takes too long. */
+async function inTime<T>(work: Promise<T>): Promise<T | null> {
   work.catch(() => {})
   let timer: ReturnType<typeof setTimeout> | undefined
-  const late = new Promise<false>((resolve) => {
-    timer = setTimeout(() => (timer = setTimeout(() => resolve(false), GRACE_MS)), PATIENCE_MS)
+  const late = new Promise<null>((resolve) => {
+    timer = setTimeout(() => (timer = setTimeout(() => resolve(null), GRACE_MS)), PATIENCE_MS)
   })
   try {
     return await Promise.race([work, late])
